@@ -1,0 +1,46 @@
+"""Fewer points for the same picture."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+
+def envelope(x: Floats, y: Floats, lo: float, hi: float, columns: int) -> tuple[Floats, Floats]:
+    """Keep what can be seen of readings between lo and hi on so many pixel columns.
+
+    x: ascending, shape (n,); y: shape (n,). Of each column the first and the last reading and
+    one with the minimum and one with the maximum of y are kept, in order of x, so that the drawn
+    line is the same as that of all readings. One reading beyond each end is kept too, so that
+    the line leaves the picture in the right direction. Few readings are returned as they are.
+    Readings whose y is not a number are left out of the columns' extremes.
+
+    Returns x', y' with at most 4 * columns + 2 readings.
+    """
+    first = max(0, int(np.searchsorted(x, lo, side="left")) - 1)
+    last = min(x.size, int(np.searchsorted(x, hi, side="right")) + 1)
+    x, y = x[first:last], y[first:last]
+    if x.size <= 4 * columns or columns < 1 or not hi > lo:
+        return x, y
+    starts = _column_starts(x, lo, hi, columns)
+    ends = np.append(starts[1:], x.size) - 1
+    lowest, highest = np.fmin.reduceat(y, starts), np.fmax.reduceat(y, starts)
+    sizes = np.diff(np.append(starts, x.size))
+    keep = np.zeros(x.size, dtype=bool)
+    keep[starts] = keep[ends] = True
+    keep[[0, -1]] = True
+    for extreme in (lowest, highest):
+        hits = np.flatnonzero(y == np.repeat(extreme, sizes))
+        _, first_of_column = np.unique(np.searchsorted(starts, hits, "right"), return_index=True)
+        keep[hits[first_of_column]] = True
+    return x[keep], y[keep]
+
+
+def _column_starts(x: Floats, lo: float, hi: float, columns: int) -> NDArray[np.intp]:
+    """Tell at which reading each column that has any begins; the first one begins at 0."""
+    edges = np.linspace(lo, hi, columns + 1)
+    starts = np.searchsorted(x, edges[:-1], side="left")
+    starts = np.unique(np.append(0, starts))
+    return starts[starts < x.size]

@@ -1,0 +1,57 @@
+"""What can be wrong with readings and what is asked of them.
+
+GalenaError
+├── NumberError        text that should be a number
+├── UnitError          text that should be a unit, or units that do not fit
+├── PlanError          a plan that no run can follow
+├── SeriesError        stored readings that are damaged or do not fit together
+├── TooFewReadings     a question that needs more readings than there are
+└── FitError           a model that cannot be fitted to these readings
+
+Each message says what could not be done, why, and what to do next; it is shown to a person
+as it stands.
+"""
+
+
+class GalenaError(Exception):
+    """The root of everything that Galena refuses with a sentence."""
+
+
+class NumberError(GalenaError, ValueError):
+    """A text is not a number."""
+
+    def __init__(self, text: str, name: str, example: str) -> None:
+        self.text, self.name = text, name
+        shown = text if len(text) <= 40 else text[:40] + "…"
+        said = f"“{shown}” is not a number" if shown else "it is empty"
+        super().__init__(f"{name}: {said}. Type digits, for example {example}.")
+
+
+class UnitError(GalenaError, ValueError):
+    """A text is not a unit, or two units measure different things."""
+
+
+class PlanError(GalenaError, ValueError):
+    """No run can be recorded this way."""
+
+    def __init__(self, field: str, message: str) -> None:
+        self.field = field
+        super().__init__(message)
+
+
+class SeriesError(GalenaError, ValueError):
+    """Stored readings are damaged or do not fit together."""
+
+
+class TooFewReadings(GalenaError, ValueError):  # noqa: N818 - reads as what it says
+    """A question needs more readings than there are."""
+
+    def __init__(self, what: str, needed: int, count: int) -> None:
+        self.needed, self.count = needed, count
+        have = {0: "there is none", 1: "there is only one"}.get(count, f"there are only {count}")
+        need = "one reading" if needed == 1 else f"{needed} readings"
+        super().__init__(f"{what} needs at least {need}; here {have}. Make the span wider.")
+
+
+class FitError(GalenaError, ValueError):
+    """A model cannot be fitted to these readings."""

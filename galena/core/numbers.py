@@ -1,0 +1,97 @@
+"""Numbers as people type and read them: parsing, decimals and rounding to an uncertainty."""
+
+from __future__ import annotations
+
+import math
+from decimal import ROUND_HALF_EVEN, Decimal
+
+from galena.core.errors import NumberError
+
+MINUS = "\u2212"
+THIN_SPACE = "\u2009"
+_SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
+
+
+def parse(text: str, name: str = "The number", example: str = "20 or 0.5") -> float:
+    """Read a number as typed: `2.5`, `2,5`, `−3`, `1 200`, `6.0e-3`.
+
+    Raises NumberError, which names the field, for anything else and for infinities.
+    """
+    plain = text.strip().replace(MINUS, "-").replace("\u202f", "").replace("\xa0", "")
+    plain = plain.replace(" ", "").replace(THIN_SPACE, "")
+    if "," in plain and "." not in plain and plain.count(",") == 1:
+        plain = plain.replace(",", ".")
+    try:
+        if "_" in plain or len(plain) > 40:
+            raise ValueError(plain)
+        value = float(plain)
+    except ValueError:
+        raise NumberError(text.strip(), name, example) from None
+    if not math.isfinite(value):
+        raise NumberError(text.strip(), name, example)
+    return value
+
+
+def fixed(value: float, decimals: int) -> str:
+    """Show a value with so many decimals, trailing zeros kept and a true minus sign.
+
+    A value that is not a number is shown as a dash.
+    """
+    if not math.isfinite(value):
+        return "–"
+    text = f"{value:.{max(decimals, 0)}f}"
+    if float(text) == 0.0:
+        text = text.lstrip("-")
+    return text.replace("-", MINUS)
+
+
+def grouped(count: int) -> str:
+    """Show a whole number with thin spaces between groups of three, as ISO 80000-1 has it."""
+    return f"{count:,}".replace(",", THIN_SPACE).replace("-", MINUS)
+
+
+def decimals_of(resolution: float) -> int:
+    """Tell how many decimals a resolution has: 0.1 has 1, 0.25 has 2, 5 has none."""
+    exponent = Decimal(repr(resolution)).normalize().as_tuple().exponent
+    return max(0, -int(exponent))
+
+
+def with_uncertainty(value: float, uncertainty: float) -> tuple[str, str]:
+    """Round an uncertainty to two significant digits and its value to the same place.
+
+    Returns the two texts without their power of ten; join them with `estimate`.
+    Source: JCGM 100:2008 (GUM), 7.2.6.
+    """
+    scaled_value, scaled_uncertainty, _ = _scaled(value, uncertainty)
+    return scaled_value, scaled_uncertainty
+
+
+def estimate(value: float, uncertainty: float) -> str:
+    """Show `value ± uncertainty`, with a power of ten where plain digits would be unreadable."""
+    shown, u, exponent = _scaled(value, uncertainty)
+    if not u:
+        return shown
+    if exponent:
+        power = "10" + str(exponent).translate(_SUPERSCRIPT)
+        return f"({shown} ± {u}) × {power}"
+    return f"{shown} ± {u}"
+
+
+def _scaled(value: float, uncertainty: float) -> tuple[str, str, int]:
+    if not math.isfinite(value):
+        return "–", "", 0
+    if not math.isfinite(uncertainty) or uncertainty <= 0.0:
+        return f"{value:.6g}".replace("-", MINUS), "", 0
+    value_exact, u_exact = Decimal(repr(value)), Decimal(repr(uncertainty))
+    place = u_exact.adjusted() - 1
+    rounded = u_exact.quantize(Decimal(1).scaleb(place), ROUND_HALF_EVEN)
+    if rounded.adjusted() > u_exact.adjusted():  # 0.0996 rounds to 0.10: keep two digits
+        place += 1
+        rounded = u_exact.quantize(Decimal(1).scaleb(place), ROUND_HALF_EVEN)
+    leading = max(value_exact.adjusted() if value_exact else place, place + 1)
+    exponent = leading if place > 0 or leading < -4 else 0
+    step = Decimal(1).scaleb(place - exponent)
+    shown = value_exact.scaleb(-exponent).quantize(step, ROUND_HALF_EVEN)
+    u_shown = rounded.scaleb(-exponent).quantize(step)
+    text = f"{shown:f}".replace("-", MINUS)
+    return (text.lstrip(MINUS) if shown == 0 else text), f"{u_shown:f}", exponent

@@ -1,0 +1,73 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from galena.core import units
+from galena.core.errors import UnitError
+
+TYPED = [
+    ("mm", "mm"), ("cm^-1", "cm⁻¹"), ("m/s^2", "m/s²"), ("m s^-2", "m/s²"), ("ml", "mL"),
+    ("µS/cm", "µS/cm"), ("uS/cm", "µS/cm"), ("μs", "µs"), ("°C", "°C"), ("degC", "°C"),
+    ("J/(kg·K)", "J/(kg·K)"), ("J kg^-1 K^-1", "J/(kg·K)"), ("lx·m²", "lx·m²"), ("1/s", "s⁻¹"),
+    ("m*m", "m²"), ("m/m", ""), ("", ""), ("%", "%"), ("kHz", "kHz"), ("ohm", "Ω"),
+    ("N m", "N·m"), ("1", ""), ("m−1", "m⁻¹"), ("°C/s", "K/s"), ("kg m^2 s^-2", "kg·m²/s²"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("typed", "shown"), TYPED)
+def test_a_unit_is_read_as_typed_and_typeset(typed, shown):
+    assert units.format(units.parse(typed)) == shown
+
+
+@pytest.mark.parametrize(("typed", "shown"), TYPED)
+def test_a_typeset_unit_is_read_back(typed, shown):
+    assert units.parse(shown) == units.parse(typed)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("furlong", "“furlong” is not a unit"),
+        ("m/s·kg", "can be read in two ways"),
+        ("J/(kg", "lacks a closing bracket"),
+        ("m)", "a closing bracket too many"),
+        ("m^99", "a power of 99"),
+        ("m ^ ?", "is not part of a unit"),
+        ("2 m", "the number 2 follows no unit"),
+        ("m" * 61, "too long"),
+    ],
+)
+def test_what_is_not_a_unit_is_explained(text, words):
+    with pytest.raises(UnitError) as refused:
+        units.parse(text)
+    assert words in str(refused.value)
+
+
+@given(st.text(max_size=70))
+def test_any_text_is_a_unit_or_refused(text):
+    try:
+        unit = units.parse(text)
+    except UnitError:
+        return
+    assert units.parse(units.format(unit)) == unit
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "to", "expected"),
+    [(1, "m", "mm", 1000), (36, "km/h", "m/s", 10), (25, "°C", "K", 298.15), (1, "V·s", "Wb", 1)],
+)
+def test_conversion(value, unit, to, expected):
+    found = units.convert(value, units.parse(unit), units.parse(to))
+    assert found == pytest.approx(expected)
+    assert units.convert(found, units.parse(to), units.parse(unit)) == pytest.approx(value)
+
+
+def test_conversion_between_kinds_is_refused():
+    with pytest.raises(UnitError, match="m cannot be expressed in s"):
+        units.convert(1, units.parse("m"), units.parse("s"))
+
+
+def test_every_unit_listed_is_known_to_pint():
+    for symbol in ("mm", "kPa", "µS", "mL", "MW", "keV", "t", "°", "h", "min", "mbar", "klx"):
+        unit = units.parse(symbol)
+        assert units.convert(1.0, unit, unit) == 1.0
