@@ -176,7 +176,7 @@ def _known() -> tuple[dict[str, str], dict[str, str]]:
 
 @lru_cache(maxsize=1)
 def _registry() -> Any:
-    import pint  # noqa: PLC0415 - building the registry takes a quarter of a second: once, when asked
+    import pint  # its registry takes a quarter of a second to build: only when asked
 
     return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 

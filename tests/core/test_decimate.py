@@ -1,3 +1,5 @@
+import itertools
+
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
@@ -21,7 +23,7 @@ def test_every_column_keeps_its_minimum_and_maximum(y, seed, columns, window):
     kept = set(zip(xs, ys, strict=True))
     assert kept <= set(zip(x, y, strict=True))
     edges = np.linspace(lo, hi, columns + 1)
-    for left, right in zip(edges[:-1], edges[1:], strict=True):
+    for left, right in itertools.pairwise(edges):
         before, after = (x >= left) & (x < right), (xs >= left) & (xs < right)
         if before.any():
             assert ys[after].min() == y[before].min()

@@ -36,4 +36,5 @@ class Fit:
     def predict(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the model's y at x, shape (n,)."""
         places = np.atleast_1d(np.asarray(x, dtype=np.float64))
-        return self.model.columns(places) @ np.array(list(self.params.values()))
+        found: NDArray[np.float64] = self.model.columns(places) @ list(self.params.values())
+        return found

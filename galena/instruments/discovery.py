@@ -1,0 +1,32 @@
+"""What could be an instrument on this computer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from serial.tools import list_ports
+
+from galena.instruments import address
+from galena.instruments.address import Address
+
+
+@dataclass(frozen=True)
+class Found:
+    """A place where an instrument may be; `description` is what the port says of itself."""
+
+    address: Address
+    description: str
+    simulated: bool
+
+
+def find(stand_ins: Iterable[str]) -> list[Found]:
+    """List the stand-ins given and all serial ports of this computer."""
+    simulated = [Found(address.parse(text), "stand-in", True) for text in stand_ins]
+    ports = sorted(list_ports.comports(), key=lambda port: str(port.device))
+    return simulated + [
+        Found(
+            Address("serial", port.device, address.BAUD), port.description or "serial port", False
+        )
+        for port in ports
+    ]

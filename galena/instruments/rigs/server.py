@@ -1,0 +1,221 @@
+"""Puts the instruments of one rig on TCP ports, speaking the line protocol."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import time
+from collections.abc import Callable
+from dataclasses import asdict
+from functools import partial
+
+import numpy as np
+
+from galena.instruments.protocol import encode
+from galena.instruments.rigs.base import Rig, StandIn
+
+TICK = 0.01
+_PAST_KEPT = 5.0
+_JITTER_US = 3.0
+_CLOCK_AT_RESET_US = 1000.0
+
+
+class RigClock:
+    """Seconds since the rig's reset, at a pace; held from a reset until the first stream."""
+
+    def __init__(self, pace: float, wall: Callable[[], float] = time.monotonic) -> None:
+        self.pace, self._wall = pace, wall
+        self.reset(held=False)
+
+    def reset(self, held: bool) -> None:
+        self._started: float | None = None if held else self._wall()
+
+    def release(self) -> None:
+        if self._started is None:
+            self._started = self._wall()
+
+    @property
+    def now(self) -> float:
+        return 0.0 if self._started is None else (self._wall() - self._started) * self.pace
+
+
+class RigServer:
+    """One rig, its clock, and a port for each of its instruments."""
+
+    def __init__(self, rig: Rig, pace: float = 1.0) -> None:
+        self.rig, self.clock = rig, RigClock(pace)
+        self.resets = 0
+        self._servers: list[asyncio.Server] = []
+
+    async def open(self, host: str, ports: list[int]) -> list[str]:
+        """Listen; a port of 0 takes any free one. Gives the addresses, one an instrument."""
+        addresses = []
+        for number, stand_in in enumerate(self.rig.stand_ins):
+            port = ports[number] if number < len(ports) else 0
+            visit = partial(self._welcome, number, stand_in)
+            server = await asyncio.start_server(visit, host, port)
+            self._servers.append(server)
+            addresses.append(f"tcp://{host}:{server.sockets[0].getsockname()[1]}")
+        return addresses
+
+    async def _welcome(
+        self,
+        number: int,
+        stand_in: StandIn,
+        reader: asyncio.StreamReader,
+        writer: asyncio.StreamWriter,
+    ) -> None:
+        await Visit(self, number, stand_in, writer).serve(reader)
+
+    async def live(self) -> None:
+        """Let the model live on while nobody asks, so that the first who does need not wait."""
+        while True:
+            await asyncio.sleep(0.2)
+            self.catch_up()
+
+    def reset(self, seed: int) -> None:
+        """Put the rig back to its start, end all streams and hold its clock until the next one."""
+        self.rig.reset(seed)
+        self.clock.reset(held=True)
+        self.resets += 1
+
+    def catch_up(self) -> float:
+        """Let the model live on until now and give that time."""
+        now = self.clock.now
+        self.rig.live_until(now + self.rig.GRID)
+        self.rig.forget_before(now - _PAST_KEPT * self.clock.pace)
+        return now
+
+
+class Visit:
+    """One connection to one stand-in instrument."""
+
+    def __init__(
+        self, server: RigServer, number: int, stand_in: StandIn, writer: asyncio.StreamWriter
+    ) -> None:
+        self.server, self.number, self.stand_in, self.writer = server, number, stand_in, writer
+        self.rate = min(20.0, stand_in.max_rate)
+        self.streaming = False
+        self.streams = 0
+        self.resets = server.resets
+
+    async def serve(self, reader: asyncio.StreamReader) -> None:
+        """Answer requests and send readings until the other end goes."""
+        sender = asyncio.create_task(self._send())
+        try:
+            while line := await reader.readline():
+                answer = self._answer(line.decode("ascii", "replace").strip())
+                self.writer.write(answer.encode("ascii") + b"\n")
+                await self.writer.drain()
+        except (OSError, ValueError):
+            pass
+        finally:
+            sender.cancel()
+            with contextlib.suppress(asyncio.CancelledError, OSError):
+                await sender
+            self.writer.close()
+
+    def _answer(self, line: str) -> str:
+        word, _, rest = line.partition(" ")
+        try:
+            match word.upper():
+                case "*IDN?":
+                    who = self.stand_in.identity
+                    return f"{who.maker},{who.model},{who.serial},{who.firmware}"
+                case "CHAN:LIST?":
+                    return json.dumps([asdict(sensor.facts) for sensor in self.stand_in.sensors])
+                case "CLOCK?":
+                    return str(round(self._device_us(self.server.clock.now)))
+                case "RATE":
+                    return self._set_rate(float(rest))
+                case "STREAM":
+                    return self._stream(rest.strip().upper())
+                case _:
+                    return self._answer_rig(word.upper(), rest)
+        except ValueError as error:
+            return f"ERR {str(error).encode('ascii', 'replace').decode()}"
+
+    def _answer_rig(self, word: str, rest: str) -> str:
+        rig = self.server.rig
+        match word:
+            case "RIG:NAME?":
+                return f"{rig.key},{rig.name}"
+            case "RIG:HANDLE?":
+                self.server.catch_up()
+                return json.dumps([asdict(h) | {"value": rig.settings[h.id]} for h in rig.handles])
+            case "RIG:STATE?":
+                now = self.server.catch_up()
+                return json.dumps({"t": now, "pace": self.server.clock.pace} | rig.state)
+            case "RIG:SET":
+                handle, value, *at = rest.split(",")
+                self.server.catch_up()
+                rig.set(handle.strip(), float(value), float(at[0]) if at else None)
+                return "OK"
+            case "RIG:RESET":
+                self.server.reset(int(rest))
+                return "OK"
+        raise ValueError(f"unknown request {word[:20]}")
+
+    def _set_rate(self, rate: float) -> str:
+        if not 0 < rate <= self.stand_in.max_rate:
+            raise ValueError(f"rate must be above 0 and at most {self.stand_in.max_rate:g}")
+        if self.streaming:
+            raise ValueError("stop the stream before changing its rate")
+        self.rate = rate
+        return "OK"
+
+    def _stream(self, on: str) -> str:
+        if on == "ON":
+            self.server.clock.release()
+            self.started = self.server.clock.now
+            self.sent = 0
+            if self.resets != self.server.resets:
+                self.resets, self.streams = self.server.resets, 0
+            seed = (self.server.rig.seed, self.number, self.streams)
+            self.noise = np.random.default_rng(seed)
+            self.streams += 1
+        elif on != "OFF":
+            raise ValueError("STREAM is ON or OFF")
+        self.streaming = on == "ON"
+        return "OK"
+
+    async def _send(self) -> None:
+        while True:
+            await asyncio.sleep(TICK)
+            if self.streaming:
+                self.writer.write(self._due_lines())
+                await self.writer.drain()
+
+    def _due_lines(self) -> bytes:
+        """Write the readings due by now; the k-th is due k intervals after the stream began."""
+        if self.resets != self.server.resets:  # a reset ends all streams
+            self.streaming = False
+            return b""
+        now = self.server.catch_up()
+        due = int((now - self.started) * self.rate + 1e-9) + 1
+        sequence = np.arange(self.sent, due)
+        if sequence.size == 0:
+            return b""
+        times = self.started + sequence / self.rate
+        draws = self.noise.standard_normal((sequence.size, 1 + len(self.stand_in.sensors)))
+        values = np.column_stack(
+            [
+                sensor.sense(self.server.rig.read(sensor.facts.id, times), draws[:, 1 + place])
+                for place, sensor in enumerate(self.stand_in.sensors)
+            ]
+        )
+        stamps = np.rint(
+            times * self._us_a_second + _CLOCK_AT_RESET_US + _JITTER_US * draws[:, 0]
+        ).astype(np.int64)
+        self.sent = due
+        return encode(
+            sequence, stamps, values, tuple(sensor.decimals for sensor in self.stand_in.sensors)
+        )
+
+    def _device_us(self, seconds: float) -> float:
+        return seconds * self._us_a_second + _CLOCK_AT_RESET_US
+
+    @property
+    def _us_a_second(self) -> float:
+        return 1e6 + self.stand_in.clock_ppm
