@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ClassroomConfig(AppConfig):
+    name = "galena.classroom"
+    label = "classroom"

@@ -1,0 +1,36 @@
+"""Signing in, and the one-click sign-in of the demo world."""
+
+from django.conf import settings
+from django.contrib.auth import login
+from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.views import LoginView
+from django.http import Http404
+from django.shortcuts import get_object_or_404, redirect
+from django.utils.decorators import method_decorator
+from django.views.decorators.http import require_POST
+
+from galena.classroom.models import Person
+
+DEMO_TEACHER = "ada"
+
+
+@method_decorator(login_not_required, name="dispatch")
+class SignIn(LoginView):
+    """The page where a person says who they are."""
+
+    template_name = "classroom/sign_in.html"
+    redirect_authenticated_user = True
+
+    def get_context_data(self, **kwargs):
+        return super().get_context_data(demo=settings.GALENA_DEMO, **kwargs)
+
+
+@login_not_required
+@require_POST
+def sign_in_demo(request):
+    """Sign in the demo world's teacher; there is no such address outside of demo mode."""
+    if not settings.GALENA_DEMO:
+        raise Http404
+    teacher = get_object_or_404(Person, username=DEMO_TEACHER)
+    login(request, teacher, backend="django.contrib.auth.backends.ModelBackend")
+    return redirect(settings.LOGIN_REDIRECT_URL)

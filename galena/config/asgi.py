@@ -1,0 +1,40 @@
+"""The one process: pages, the bench's links, the recorder and the live feed."""
+
+import os
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "galena.config.settings")
+
+from django.core.asgi import get_asgi_application
+
+_pages = get_asgi_application()
+
+from asgiref.sync import sync_to_async
+from django.conf import settings
+
+from galena.bench.live import BENCH
+from galena.recording.recorder import RECORDER
+from galena.shell.press import PRESS
+
+
+async def _live(receive, send):
+    """Open the bench when the server starts and close it when the server stops."""
+    while True:
+        message = await receive()
+        if message["type"] == "lifespan.startup":
+            await sync_to_async(RECORDER.open)()
+            BENCH.start(settings.GALENA_STAND_INS)
+            await send({"type": "lifespan.startup.complete"})
+        elif message["type"] == "lifespan.shutdown":
+            await sync_to_async(RECORDER.close)()
+            await BENCH.stop()
+            PRESS.close()
+            await send({"type": "lifespan.shutdown.complete"})
+            return
+
+
+async def application(scope, receive, send):
+    """Answer requests, and follow the server's life."""
+    if scope["type"] == "lifespan":
+        await _live(receive, send)
+    else:
+        await _pages(scope, receive, send)

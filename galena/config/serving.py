@@ -1,0 +1,44 @@
+"""Runs the one server process."""
+
+import socket
+
+import uvicorn
+
+SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a slow watcher
+
+
+def listen(host: str, port: int) -> socket.socket:
+    """Open the socket on which the server listens."""
+    listening = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, SEND_BUFFER)
+    try:
+        listening.bind((host, port))
+    except OSError as error:
+        listening.close()
+        raise SystemExit(
+            f"Port {port} of {host} cannot be opened ({error.strerror}). "
+            "Another program uses it: choose another one, for example make demo PORT=8123."
+        ) from error
+    return listening
+
+
+def server() -> uvicorn.Server:
+    """Make the server; its streams are cut one second after it is asked to stop."""
+    return uvicorn.Server(
+        uvicorn.Config(
+            "galena.config.asgi:application",
+            workers=1,
+            log_level="warning",
+            lifespan="on",
+            timeout_graceful_shutdown=1,
+            server_header=False,
+        )
+    )
+
+
+def serve(host: str, port: int) -> None:
+    """Serve until interrupted."""
+    listening = listen(host, port)
+    print(f"Galena is at http://{host}:{listening.getsockname()[1]}/", flush=True)
+    server().run(sockets=[listening])

@@ -1,0 +1,127 @@
+"""Settings. What differs from room to room comes from the environment:
+
+GALENA_DATA       folder of the database and the secret key (default: .work/data)
+GALENA_HOSTS      further names under which the server is reached, separated by spaces
+GALENA_DEMO       "1" offers the one-click sign-in of the demo world
+GALENA_STAND_INS  addresses of stand-in instruments, separated by spaces
+"""
+
+import os
+import secrets
+from pathlib import Path
+
+BASE_DIR = Path(__file__).resolve().parents[2]
+DATA_DIR = Path(os.environ.get("GALENA_DATA", BASE_DIR / ".work" / "data"))
+DATA_DIR.mkdir(parents=True, exist_ok=True)
+
+
+def _secret_key() -> str:
+    """Read the key that signs the sessions; made once, readable by its owner only."""
+    file = DATA_DIR / "secret_key"
+    if not file.exists():
+        file.touch(mode=0o600)
+        file.write_text(secrets.token_urlsafe(50))
+    return file.read_text()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *os.environ.get("GALENA_HOSTS", "").split()]
+GALENA_DEMO = os.environ.get("GALENA_DEMO") == "1"
+GALENA_STAND_INS = os.environ.get("GALENA_STAND_INS", "").split()
+GALENA_READERS = True  # whether starting the server connects to instruments
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "galena.shell",
+    "galena.classroom",
+    "galena.experiments",
+    "galena.bench",
+    "galena.recording",
+    "galena.desk",
+    "galena.reports",
+    "galena.exchange",
+    "galena.demo",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "galena.shell.middleware.content_security_policy",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+]
+ROOT_URLCONF = "galena.config.urls"
+ASGI_APPLICATION = "galena.config.asgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": ["galena.shell.templatetags.science", "django.templatetags.static"],
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA_DIR / "galena.sqlite3",
+        "OPTIONS": {
+            # Readings survive a power cut once committed; writers queue instead of failing.
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 10,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
+        },
+        # A file: in memory, a writer beside a reader gives "table is locked".
+        "TEST": {"NAME": DATA_DIR / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_USER_MODEL = "classroom.Person"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "experiments"
+LOGOUT_REDIRECT_URL = "sign-in"
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_FAILURE_VIEW = "galena.shell.views.csrf_failure"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = os.environ.get("TZ") or "UTC"
+USE_TZ = True
+USE_I18N = False
+
+STATIC_URL = "/static/"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = False
+WHITENOISE_MAX_AGE = 0  # files keep their names from version to version: ask each time, get a 304
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,15 @@
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("galena.classroom.urls")),
+    path("", include("galena.experiments.urls")),
+    path("experiments/<int:experiment_id>/", include("galena.bench.urls")),
+    path("experiments/<int:experiment_id>/", include("galena.recording.urls")),
+    path("experiments/<int:experiment_id>/", include("galena.desk.urls")),
+    path("experiments/<int:experiment_id>/", include("galena.reports.urls")),
+    path("experiments/<int:experiment_id>/", include("galena.exchange.urls")),
+]
+handler400 = "galena.shell.views.bad_request"
+handler403 = "galena.shell.views.forbidden"
+handler404 = "galena.shell.views.not_found"
+handler500 = "galena.shell.views.server_error"

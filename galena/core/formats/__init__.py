@@ -1,0 +1,1 @@
+"""Readings in open formats."""

@@ -1,0 +1,1 @@
+"""Builds the Skerry Point world by recording it through the real recording path."""

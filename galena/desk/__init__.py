@@ -1,0 +1,1 @@
+"""Readings looked at, marked and measured: sheets, graphs, spans, markers, findings."""

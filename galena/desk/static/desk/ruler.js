@@ -1,0 +1,146 @@
+// The ruler above the stack: spans as brackets, markers as pins, both running through the graph.
+// Owns the SVG over the canvas. Calls `moved(kind, id, fields)` when one was dragged or stepped,
+// `removed(kind, id)` on Delete and `stepped(x, by)` to learn the reading next to a place.
+
+const SVG = "http://www.w3.org/2000/svg";
+const BRASS = "#9a6a12";
+const LEAD = "#33475b";
+
+function make(name, attributes, ...children) {
+  const element = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
+  element.append(...children);
+  return element;
+}
+
+export class Ruler {
+  constructor(svg, { moved, removed, stepped }) {
+    Object.assign(this, { svg, moved, removed, stepped });
+    this.overlay = { spans: [], markers: [] };
+    this.draft = null; // a span that is being drawn
+    svg.addEventListener("pointerdown", (event) => this.grab(event));
+    svg.addEventListener("pointermove", (event) => this.drag(event));
+    svg.addEventListener("pointerup", (event) => this.drop(event));
+    svg.addEventListener("pointercancel", () => { this.held = null; this.place(this.scale, this.top); });
+    svg.addEventListener("keydown", (event) => this.key(event));
+  }
+
+  show(overlay) {
+    this.overlay = overlay;
+    if (this.scale) this.place(this.scale, this.top);
+  }
+
+  place(scale, top) {
+    [this.scale, this.top] = [scale, top];
+    const focused = document.activeElement?.dataset?.key;
+    this.svg.replaceChildren();
+    if (this.draft) this.svg.append(this.shade(this.draft[0], this.draft[1], "#9a6a12", 0.12));
+    for (const span of this.overlay.spans) this.svg.append(...this.bracket(span));
+    for (const marker of this.overlay.markers) this.svg.append(this.pin(marker));
+    if (focused) this.svg.querySelector(`[data-key="${focused}"]`)?.focus();
+  }
+
+  clamped(x) {
+    return Math.min(Math.max(this.scale.x(x), this.scale.box.left), this.scale.box.right);
+  }
+
+  shade(lo, hi, fill, opacity) {
+    const [left, right] = [this.clamped(Math.min(lo, hi)), this.clamped(Math.max(lo, hi))];
+    const { top, bottom } = this.scale.box;
+    return make("rect", { x: left, y: top, width: right - left, height: bottom - top, fill, "fill-opacity": opacity });
+  }
+
+  bracket(span) {
+    const { box } = this.scale;
+    if (this.scale.x(span.hi) < box.left || this.scale.x(span.lo) > box.right) return [];
+    const [left, right] = [this.clamped(span.lo), this.clamped(span.hi)];
+    const y = this.top + 6;
+    const middle = (left + right) / 2;
+    const about = { "data-kind": "spans", "data-id": span.id };
+    const frame = make("path", { class: "frame", d: `M${left} ${this.top + 26}V${y}H${right}V${this.top + 26}`, fill: "none", stroke: BRASS, "stroke-width": 2 });
+    const body = make("g", { ...about, class: "body", "data-part": "body" },
+      make("rect", { x: left, y: this.top - 4, width: right - left, height: 26, fill: "transparent" }),
+      make("rect", { x: middle - 11, y: y - 9, width: 22, height: 18, rx: 3, fill: BRASS }),
+      Object.assign(make("text", { class: "letter", x: middle, y: y + 5 }), { textContent: span.letter }));
+    const ends = [["lo", left, "start"], ["hi", right, "end"]].map(([part, x, word]) => {
+      const end = make("g", { ...about, "data-part": part, "data-key": `${span.id}-${part}`, tabindex: 0, role: "slider",
+        "aria-label": `${word} of span ${span.letter}`, "aria-valuenow": span[part], "aria-valuetext": `${span[part].toPrecision(5)}` },
+        make("rect", { class: "grip", x: x - 7, y: this.top - 4, width: 14, height: box.bottom - this.top + 4 }),
+        make("rect", { class: "frame", x: x - 3, y: this.top + 8, width: 6, height: 16, rx: 2, fill: BRASS }));
+      return end;
+    });
+    return [this.shade(span.lo, span.hi, "#9a6a12", 0.07), frame, body, ...ends];
+  }
+
+  pin(marker) {
+    const x = this.scale.x(marker.x);
+    const { box } = this.scale;
+    if (x < box.left || x > box.right) return make("g", {});
+    return make("g", { class: "pin", "data-kind": "markers", "data-id": marker.id, "data-part": "x", "data-key": `m${marker.id}`, tabindex: 0,
+      role: "slider", "aria-label": `marker ${marker.number}`, "aria-valuenow": marker.x, "aria-valuetext": `${marker.x.toPrecision(5)}` },
+      make("path", { d: `M${x} ${this.top + 26}V${box.bottom}`, stroke: LEAD, "stroke-dasharray": "2 3", fill: "none" }),
+      make("circle", { class: "frame", cx: x, cy: this.top + 15, r: 10, fill: LEAD }),
+      Object.assign(make("text", { class: "letter", x, y: this.top + 20 }), { textContent: marker.number }));
+  }
+
+  thing(element) {
+    const group = element.closest("[data-kind]");
+    if (!group) return null;
+    const { kind, id, part } = group.dataset;
+    const list = this.overlay[kind];
+    return { kind, part, item: list.find((one) => one.id === Number(id)) };
+  }
+
+  grab(event) {
+    const held = this.thing(event.target);
+    if (!held?.item || event.button) return;
+    event.stopPropagation();
+    event.preventDefault();
+    event.target.closest("[tabindex]")?.focus();
+    this.svg.setPointerCapture(event.pointerId);
+    this.held = { ...held, from: this.scale.fromX(event.offsetX), before: { ...held.item } };
+  }
+
+  drag(event) {
+    if (!this.held) return;
+    event.stopPropagation();
+    const { item, part, before, from } = this.held;
+    const by = this.scale.fromX(event.offsetX) - from;
+    if (part === "body") { item.lo = before.lo + by; item.hi = before.hi + by; }
+    else item[part] = before[part] + by;
+    this.held.moved = true;
+    this.place(this.scale, this.top);
+  }
+
+  drop(event) {
+    if (!this.held) return;
+    event.stopPropagation();
+    const { kind, item, moved } = this.held;
+    this.held = null;
+    if (moved) this.tell(kind, item);
+  }
+
+  tell(kind, item) {
+    const fields = kind === "spans" ? { lo: Math.min(item.lo, item.hi), hi: Math.max(item.lo, item.hi) } : { x: item.x };
+    this.moved(kind, item.id, fields);
+  }
+
+  async key(event) {
+    const held = this.thing(event.target);
+    if (!held?.item) return;
+    if (event.key === "Delete" || event.key === "Backspace") {
+      event.preventDefault();
+      event.stopPropagation();
+      this.removed(held.kind, held.item.id);
+    }
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (!by) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const x = await this.stepped(held.item[held.part], by * (event.shiftKey ? 10 : 1));
+    if (x === null) return;
+    held.item[held.part] = x;
+    this.place(this.scale, this.top);
+    this.tell(held.kind, held.item);
+  }
+}

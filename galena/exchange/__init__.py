@@ -1,0 +1,1 @@
+"""Readings out of Galena in open formats."""

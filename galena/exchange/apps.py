@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ExchangeConfig(AppConfig):
+    name = "galena.exchange"
+    label = "exchange"

@@ -1,0 +1,5 @@
+from django.urls import path
+
+from galena.exchange import views
+
+urlpatterns = [path("runs/<int:number>/readings.csv", views.csv_of_run, name="csv")]

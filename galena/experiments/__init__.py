@@ -1,0 +1,1 @@
+"""Experiments with their quantities, conditions, runs and stored readings."""

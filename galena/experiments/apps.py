@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ExperimentsConfig(AppConfig):
+    name = "galena.experiments"
+    label = "experiments"

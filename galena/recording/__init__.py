@@ -1,0 +1,1 @@
+"""Runs as they are made: the plan, the recorder and the live feed of a run."""

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class RecordingConfig(AppConfig):
+    name = "galena.recording"
+    label = "recording"

@@ -1,0 +1,136 @@
+"""All changes to runs while they are made: rows for a new run, chunks, its end, recovery."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from galena.bench.models import Channel
+from galena.core.plans import SteadyPlan
+from galena.core.series import STAMPS, VALUES, Chunk, pack
+from galena.experiments.flows import hold_conditions, next_number, touch
+from galena.experiments.models import Experiment, Quantity, Run, Series, SeriesChunk, Stream
+from galena.recording.errors import AlreadyRecording
+from galena.recording.taking import Batch
+
+
+@dataclass
+class StoredStream:
+    """Where the batches of one instrument go: its time stamps and one series a channel."""
+
+    stream: Stream
+    stamps: Series
+    values: list[Series]
+    sequence: int = 0
+
+    def chunks(self, batch: Batch) -> Iterable[SeriesChunk]:
+        """Make the rows for a batch; the next batch gets the next sequence number."""
+        yield self._row(self.stamps, pack(batch.stamps, batch.first, STAMPS))
+        for column, series in enumerate(self.values):
+            yield self._row(series, pack(batch.values[:, column], batch.first, VALUES))
+
+    def _row(self, series: Series, chunk: Chunk) -> SeriesChunk:
+        return SeriesChunk(
+            series=series,
+            sequence=self.sequence,
+            first_index=chunk.first_index,
+            count=chunk.count,
+            data=chunk.data,
+            crc32=chunk.crc32,
+        )
+
+
+def begin_run(
+    experiment: Experiment,
+    plan: SteadyPlan,
+    channels: list[list[Channel]],
+    conditions: dict[int, str],
+    note: str,
+    person,
+) -> tuple[Run, list[StoredStream]]:
+    """Make the rows of a new run: a stream for each list of channels of one instrument.
+
+    Raises AlreadyRecording where the experiment has a run that is being recorded.
+    """
+    try:
+        with transaction.atomic():
+            run = Run.objects.create(
+                experiment=experiment,
+                number=next_number(experiment),
+                note=note.strip()[:200],
+                rate=plan.rate,
+                duration=plan.duration,
+                started_at=timezone.now(),
+                started_by=person,
+            )
+            hold_conditions(run, conditions)
+            stored = [_begin_stream(run, of_instrument) for of_instrument in channels]
+            touch(experiment)
+    except IntegrityError as error:
+        raise AlreadyRecording(
+            "A run of this experiment is being recorded already. Stop it first."
+        ) from error
+    return run, stored
+
+
+def _begin_stream(run: Run, channels: list[Channel]) -> StoredStream:
+    instrument = channels[0].instrument
+    stream = Stream.objects.create(run=run, instrument=instrument.model, serial=instrument.serial)
+    values = [
+        Series.objects.create(
+            stream=stream,
+            quantity=adopt(run.experiment, channel),
+            zero=channel.correction.zero,
+        )
+        for channel in channels
+    ]
+    return StoredStream(stream, Series.objects.create(stream=stream), values)
+
+
+def adopt(experiment: Experiment, channel: Channel) -> Quantity:
+    """Give the experiment's quantity for a channel; made when the channel is first used in it."""
+    quantity, _ = Quantity.objects.get_or_create(
+        experiment=experiment,
+        source=channel.source,
+        defaults={
+            "name": channel.name,
+            "symbol": channel.symbol,
+            "unit": channel.unit,
+            "decimals": channel.decimals,
+        },
+    )
+    return quantity
+
+
+def write(batches: list[tuple[StoredStream, int, Batch]]) -> None:
+    """Commit batches, each with the device's clock at the run's t = 0, in one transaction."""
+    with transaction.atomic():
+        for stored, origin_us, batch in batches:
+            if stored.sequence == 0:
+                stored.stream.origin_us = origin_us
+                stored.stream.save(update_fields=["origin_us"])
+            SeriesChunk.objects.bulk_create(stored.chunks(batch))
+    for stored, _, _ in batches:
+        stored.sequence += 1
+
+
+def end_run(run: Run, ending: str, counts: list[tuple[StoredStream, int, int]]) -> None:
+    """Mark a run finished, with the lines that each instrument lost and garbled."""
+    with transaction.atomic():
+        for stored, lost, garbled in counts:
+            stored.stream.lost, stored.stream.garbled = lost, garbled
+            stored.stream.save(update_fields=["lost", "garbled"])
+        run.state, run.ending, run.ended_at = Run.State.FINISHED, ending, timezone.now()
+        run.save(update_fields=["state", "ending", "ended_at"])
+        touch(run.experiment)
+
+
+def mark_interrupted() -> int:
+    """Mark runs that no process records any more; gives how many there were."""
+    return Run.objects.filter(state=Run.State.RECORDING).update(
+        state=Run.State.INTERRUPTED,
+        ended_at=timezone.now(),
+        ending="Galena was ended while this run was being recorded. "
+        "All that was stored until then is here.",
+    )

@@ -1,0 +1,139 @@
+"""Takes a run's readings from one instrument's link and hands them on in order.
+
+No database here: readings wait in memory until the writer takes them for the disk and the feed
+takes them for the browsers, each at its own pace.
+"""
+
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from galena.core.calibration import Correction
+from galena.instruments.link import Link, StreamStart
+from galena.instruments.protocol import Block
+
+
+@dataclass(frozen=True)
+class Batch:
+    """Consecutive readings of a stream from index `first` on; values: shape (n, series)."""
+
+    first: int
+    stamps: NDArray[np.int64]
+    values: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return int(self.stamps.size)
+
+
+class Taking:
+    """What one instrument gives to the run: at most `planned` readings of some of its columns.
+
+    A reading's place in the plan is its sequence number, so that lost lines count as time gone
+    by. When the instrument comes back after a loss its numbers begin at 0 again; then they are
+    carried on from the time stamps, and from this computer's clock if the device's began anew.
+    """
+
+    def __init__(
+        self,
+        link: Link,
+        columns: list[int],
+        corrections: list[Correction],
+        planned: int,
+        rate: float,
+    ) -> None:
+        self.link, self.columns, self.corrections = link, columns, corrections
+        self.planned, self.rate = planned, rate
+        self.aligned_to: Taking | None = None
+        self.origin_us: int | None = None
+        self.start: StreamStart | None = None
+        self.lost = 0
+        self.garbled = 0
+        self.count = 0
+        self.complete = False
+        self._stream = 0
+        self._shift_us = 0
+        self._skipped = 0
+        self._garbled_seen = 0
+        self._lock = threading.Lock()
+        self._for_disk: list[Batch] = []
+        self._for_feed: list[Batch] = []
+
+    def __call__(self, link: Link, block: Block, stream: StreamStart) -> None:
+        """Take a block, in the link's thread."""
+        if self.complete:
+            return
+        if stream.number != self._stream:
+            self._begin(block, stream)
+            self._garbled_seen = link.counts.garbled
+        stamps = block.stamps + self._shift_us
+        places = block.sequence + self._skipped
+        keep = places < self.planned
+        if keep.any():
+            batch = Batch(self.count, stamps[keep], block.values[keep][:, self.columns])
+            with self._lock:
+                self._for_disk.append(batch)
+                self._for_feed.append(batch)
+                self.count += len(batch)
+        self.lost = min(self.planned, int(places[-1]) + 1) - self.count
+        self.garbled += link.counts.garbled - self._garbled_seen
+        self._garbled_seen = link.counts.garbled
+        if places[-1] >= self.planned - 1:
+            self.complete = True
+
+    @property
+    def is_placed(self) -> bool:
+        """Tell whether the run's t = 0 is known."""
+        return self.aligned_to is None or self.aligned_to.origin_us is not None
+
+    def origin(self) -> int:
+        """Give the device's clock, in µs, at the run's t = 0.
+
+        That is the first reading of the first instrument; another instrument's clock is put
+        beside it by way of this computer's clock.
+        """
+        own = self.origin_us or 0
+        first = self.aligned_to
+        if first is None or first.start is None or self.start is None or first.origin_us is None:
+            return own
+        return round(first.origin_us + first.start.clock_offset_us - self.start.clock_offset_us)
+
+    def _begin(self, block: Block, stream: StreamStart) -> None:
+        if self.start is None or self.origin_us is None:
+            self.start = stream
+            self.origin_us = int(block.stamps[0]) - round(int(block.sequence[0]) / self.rate * 1e6)
+        else:
+            clock_moved = stream.clock_offset_us - self.start.clock_offset_us
+            if abs(clock_moved) > 1e6:
+                self._shift_us = round(clock_moved)
+            since = (int(block.stamps[0]) + self._shift_us - self.origin_us) / 1e6
+            self._skipped = max(0, round(since * self.rate)) - int(block.sequence[0])
+        self._stream = stream.number
+
+    def take_for_disk(self) -> Batch | None:
+        """Give what is not yet on the disk, as one batch."""
+        with self._lock:
+            waiting, self._for_disk = self._for_disk, []
+        return _joined(waiting)
+
+    def put_back(self, batch: Batch) -> None:
+        """Take back what could not be written, to be tried again first."""
+        with self._lock:
+            self._for_disk.insert(0, batch)
+
+    def take_for_feed(self) -> Batch | None:
+        """Give what the browsers have not seen, as one batch."""
+        with self._lock:
+            waiting, self._for_feed = self._for_feed, []
+        return _joined(waiting)
+
+
+def _joined(batches: list[Batch]) -> Batch | None:
+    if not batches:
+        return None
+    return Batch(
+        batches[0].first,
+        np.concatenate([batch.stamps for batch in batches]),
+        np.concatenate([batch.values for batch in batches]),
+    )

@@ -1,0 +1,210 @@
+"""Record: the plan, starting and stopping, and what a watcher missed of a run."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from galena.bench.live import BENCH
+from galena.bench.views import first_rig
+from galena.core import numbers, plans
+from galena.core.errors import GalenaError, PlanError
+from galena.experiments import readings
+from galena.experiments.access import experiment_for, run_for
+from galena.experiments.models import Experiment, Series
+from galena.experiments.views import rail_context
+from galena.recording.recorder import RECORDER
+from galena.shell.marks import as_json
+
+BYTES_A_READING = 16  # a value and, shared by an instrument's channels, a time stamp
+
+
+@dataclass
+class PlanForm:
+    """The plan as it stands on the page, with what is wrong in it by field."""
+
+    rate: str
+    duration: str
+    note: str
+    channels: list[int]
+    conditions: dict[int, str]
+    errors: dict[str, str]
+
+
+def page(request, experiment_id: int):
+    """Show Record."""
+    experiment = experiment_for(request, experiment_id)
+    context = rail_context(experiment) | _plan_context(experiment, _last_plan(experiment))
+    context |= {"tab": "record", "rig": first_rig(), "marks": as_json()}
+    return render(request, "recording/page.html", context)
+
+
+def run_list(request, experiment_id: int):
+    """Give the list of runs as it is now."""
+    context = rail_context(experiment_for(request, experiment_id))
+    return render(request, "recording/_runs.html", context)
+
+
+def panel(request, experiment_id: int):
+    """Give the plan, or what is being recorded, as it is now."""
+    experiment = experiment_for(request, experiment_id)
+    return _panel(request, experiment, _last_plan(experiment))
+
+
+@require_POST
+def start(request, experiment_id: int):
+    """Start a run as planned, or say what is wrong with the plan."""
+    experiment = experiment_for(request, experiment_id)
+    form = _typed(request.POST, experiment)
+    try:
+        plan = plans.steady(form.rate, form.duration)
+        RECORDER.start(experiment, plan, form.channels, form.conditions, form.note, request.user)
+    except PlanError as error:
+        form.errors[error.field] = str(error)
+    except GalenaError as error:
+        form.errors["start"] = str(error)
+    return _panel(request, experiment, form)
+
+
+@require_POST
+def stop(request, experiment_id: int):
+    """Stop the run of this experiment."""
+    experiment = experiment_for(request, experiment_id)
+    current = RECORDER.current
+    if current is not None and current.run.experiment_id == experiment.pk:
+        RECORDER.stop(current.run.pk, str(request.user))
+    return _panel(request, experiment, _last_plan(experiment))
+
+
+def size(request, experiment_id: int):
+    """Say how many readings a plan makes, while it is typed."""
+    experiment = experiment_for(request, experiment_id)
+    form = _typed(request.GET, experiment)
+    return render(request, "recording/_size.html", _size(form))
+
+
+def missed(request, experiment_id: int, number: int):
+    """Give what is stored of a run from an index on, as the live feed would have sent it."""
+    run = run_for(request, experiment_id, number)
+    try:
+        first = max(0, int(request.GET.get("from", "0")))
+        place = max(0, int(request.GET.get("stream", "0")))
+    except ValueError:
+        return HttpResponse("from and stream are whole numbers.", status=400)
+    streams = list(run.streams.all())
+    if place >= len(streams):
+        return HttpResponse("This run has no such stream.", status=404)
+    series = Series.objects.filter(stream=streams[place]).exclude(quantity=None)
+    found = [readings.of_series(one) for one in series.select_related("stream")]
+    count = min(map(len, found))
+    table = np.stack([found[0].t[first:count], *(one.y[first:count] for one in found)])
+    response = HttpResponse(table.astype("<f8").tobytes(), content_type="application/octet-stream")
+    response["X-First-Index"], response["X-Rows"] = str(first), str(len(table))
+    return response
+
+
+def status(request, experiment_id: int):
+    """Say what is being recorded, for whoever opens or wakes a page."""
+    experiment = experiment_for(request, experiment_id)
+    return JsonResponse(_status(experiment))
+
+
+def _status(experiment: Experiment) -> dict:
+    current = RECORDER.current
+    if current is None or current.run.experiment_id != experiment.pk:
+        return {"recording": None}
+    return {
+        "recording": current.run.pk,
+        "number": current.run.number,
+        "taken": current.count,
+        "planned": current.plan.readings,
+        "duration": current.plan.duration,
+        "trouble": current.trouble or " ".join(current.missing),
+        "streams": [
+            {
+                "quantities": [_quantity(series.quantity) for series in stored.values],
+                "missed": reverse("missed", args=[experiment.pk, current.run.number]),
+            }
+            for stored in current.stored
+        ],
+    }
+
+
+def _quantity(quantity) -> dict:
+    return {"symbol": quantity.symbol, "unit": quantity.unit, "source": quantity.source}
+
+
+def _panel(request, experiment: Experiment, form: PlanForm):
+    status_code = 422 if form.errors else 200
+    context = _plan_context(experiment, form)
+    response = render(request, "recording/_panel.html", context, status=status_code)
+    response["HX-Trigger-After-Settle"] = "plan-changed"
+    return response
+
+
+def _plan_context(experiment: Experiment, form: PlanForm) -> dict:
+    current = RECORDER.current
+    own = current is not None and current.run.experiment_id == experiment.pk
+    channels = BENCH.live_channels()
+    known = {channel.pk for channel in channels}
+    chosen = [one for one in form.channels if one in known] or [c.pk for c in channels]
+    return {
+        "experiment": experiment,
+        "form": form,
+        "channels": [{"channel": one, "chosen": one.pk in chosen} for one in channels],
+        "conditions": [
+            {"condition": one, "value": form.conditions.get(one.pk, "")}
+            for one in experiment.conditions.all()
+        ],
+        "current": current if own else None,
+        "status": _status(experiment),
+        "busy": current if current is not None and not own else None,
+    } | _size(form)
+
+
+def _size(form: PlanForm) -> dict:
+    try:
+        plan = plans.steady(form.rate, form.duration)
+    except PlanError:
+        return {"count": None}
+    size = plan.readings * BYTES_A_READING * max(1, len(form.channels))
+    shown = f"{size / 1e6:.1f} MB" if size >= 1e6 else f"{max(1, round(size / 1e3))} kB"
+    return {"count": numbers.grouped(plan.readings), "size": shown}
+
+
+def _typed(posted, experiment: Experiment) -> PlanForm:
+    return PlanForm(
+        rate=posted.get("rate", "")[:60],
+        duration=posted.get("duration", "")[:60],
+        note=posted.get("note", "")[:200],
+        channels=[int(one) for one in posted.getlist("channel") if one.isascii() and one.isdigit()],
+        conditions={
+            condition.pk: posted.get(f"condition-{condition.pk}", "")[:60]
+            for condition in experiment.conditions.all()
+        },
+        errors={},
+    )
+
+
+def _last_plan(experiment: Experiment) -> PlanForm:
+    """Suggest what the last run had; a first run gets 20 readings a second for a minute."""
+    last = experiment.runs.prefetch_related("condition_values", "streams__series__quantity").last()
+    if last is None:
+        return PlanForm("20", "60", "", [], {}, {})
+    sources = {
+        series.quantity.source
+        for stream in last.streams.all()
+        for series in stream.series.all()
+        if series.quantity
+    }
+    return PlanForm(
+        rate=f"{last.rate:.9g}",
+        duration=f"{last.duration:.9g}",
+        note="",
+        channels=[one.pk for one in BENCH.live_channels() if one.source in sources],
+        conditions={value.condition_id: value.text for value in last.condition_values.all()},
+        errors={},
+    )

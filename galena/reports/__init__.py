@@ -1,0 +1,1 @@
+"""The argument, written around graphs and findings, and its PDF."""

@@ -1,0 +1,21 @@
+"""The report as PDF. Imports no Django: it runs in the worker process of `shell.press`."""
+
+from pathlib import Path
+
+ASSETS = Path(__file__).resolve().parent.parent / "shell" / "static"
+
+
+def make_pdf(html: str) -> bytes:
+    """Set a page of HTML as PDF; it can use the shipped styles and fonts and nothing else."""
+    from weasyprint import HTML
+    from weasyprint.urls import URLFetcher
+
+    class ShippedOnly(URLFetcher):
+        def fetch(self, url, headers=None):
+            path = Path(url.removeprefix("file://")).resolve()
+            if not url.startswith("file://") or ASSETS not in path.parents:
+                raise ValueError(f"{url[:80]} is not part of Galena")
+            return super().fetch(url, headers)
+
+    page = HTML(string=html, base_url=ASSETS.as_uri() + "/", url_fetcher=ShippedOnly())
+    return page.write_pdf(pdf_tags=True)

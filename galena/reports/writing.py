@@ -1,0 +1,96 @@
+"""From the text of a report to its page: Markdown, references to findings, and the graph."""
+
+import re
+from dataclasses import dataclass
+
+import nh3
+from django.template.loader import render_to_string
+from django.utils.html import format_html
+from django.utils.safestring import SafeString, mark_safe
+from markdown_it import MarkdownIt
+
+from galena.desk import figure, ledger
+from galena.desk.models import Sheet
+from galena.desk.questions import Estimate
+from galena.reports.models import Report
+
+TAGS = {
+    "p", "h1", "h2", "h3", "h4", "em", "strong", "ul", "ol", "li", "blockquote", "hr", "br",
+    "table", "thead", "tbody", "tr", "th", "td", "code", "pre", "del",
+}  # fmt: skip
+_REFERENCE = re.compile(r"\{([A-Z]{1,4}\.[a-z]+\.\d+\.[a-z_]+)\}")
+_GRAPH = re.compile(r"<p>\s*\{graph\}\s*</p>")
+_markdown = MarkdownIt("commonmark", {"html": False}).enable(["table", "strikethrough"])
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A number of the ledger that text can refer to."""
+
+    name: str
+    row: ledger.Row
+    estimate: Estimate
+
+
+@dataclass(frozen=True)
+class Page:
+    """The report as it prints, how many numbers it quotes, and which of them are unknown."""
+
+    body: SafeString
+    quoted: int
+    unknown: list[str]
+
+
+def references(sheet: Sheet) -> list[Reference]:
+    """List the numbers of the ledger in the order of its cards."""
+    return [
+        Reference(name, row, estimate)
+        for row in ledger.rows(sheet)
+        for estimate, name in row.references
+    ]
+
+
+def set_page(report: Report, sheet: Sheet, known: list[Reference]) -> Page:
+    """Set the report's text."""
+    by_name = {one.name: one for one in known}
+    unknown: list[str] = []
+    quoted = 0
+
+    def number(found: re.Match) -> str:
+        nonlocal quoted
+        reference = by_name.get(found[1])
+        if reference is None:
+            unknown.append(found[1])
+            return format_html('<mark class="unknown">no finding {}</mark>', found[1])
+        quoted += 1
+        estimate = reference.estimate
+        return format_html(
+            '<span class="quoted" title="{}">{} {}</span>',
+            _origin(reference), estimate.text, estimate.unit_text,
+        )  # fmt: skip
+
+    html = nh3.clean(_markdown.render(report.text), tags=TAGS, attributes={})
+    html = _REFERENCE.sub(number, html)
+    if _GRAPH.search(html):
+        drawn = _figure(sheet)
+        html = _GRAPH.sub(lambda _: drawn, html)
+    return Page(mark_safe(html), quoted, unknown)
+
+
+def _origin(reference: Reference) -> str:
+    finding = reference.row.finding
+    return f"{reference.estimate.name}, {finding.run}, span {finding.span}"
+
+
+def _figure(sheet: Sheet) -> str:
+    made = figure.of_sheet(sheet)
+    fitted = {letter for letter, _, _ in made.spans}
+    spans = [card for card in ledger.cards(sheet)[0] if card.span.letter in fitted]
+    context = {
+        "svg": mark_safe(figure.draw(made)),
+        "sheet": sheet,
+        "traces": made.traces,
+        "spans": spans,
+        "has_fits": bool(made.curves),
+    }
+    return render_to_string("reports/_figure.html", context)

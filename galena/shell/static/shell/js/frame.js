@@ -1,0 +1,45 @@
+// What every page does: says in words when the server cannot be reached, places pop-ups under
+// their button, and closes an open menu on Escape or a click elsewhere.
+// Listens to: htmx's errors, clicks and keys on the document.
+
+const banner = document.getElementById("banner");
+
+export function say(message) {
+  banner.textContent = message;
+  banner.hidden = !message;
+}
+
+document.addEventListener("htmx:sendError", () =>
+  say("The server does not answer. Is Galena still running? Nothing recorded is lost."));
+document.addEventListener("htmx:responseError", (event) => {
+  const status = event.detail.xhr.status;
+  if (status === 403) say("You are signed out. Load the page again and sign in.");
+  else if (status === 404) say("This is not there any more, perhaps removed in another window. Load the page again.");
+  else say("The server could not do this. Nothing recorded is lost. Load the page and try again.");
+});
+document.addEventListener("htmx:afterSwap", () => say(""));
+
+document.addEventListener("click", (event) => {
+  for (const menu of document.querySelectorAll("details.menu[open]")) {
+    if (!menu.contains(event.target)) menu.open = false;
+  }
+});
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "Escape") return;
+  for (const menu of document.querySelectorAll("details.menu[open]")) {
+    menu.open = false;
+    menu.querySelector("summary").focus();
+  }
+});
+document.addEventListener("toggle", (event) => {
+  if (!event.target.matches?.("[popover]") || event.newState !== "open") return;
+  const button = document.querySelector(`[popovertarget="${event.target.id}"]`);
+  const place = button.getBoundingClientRect();
+  event.target.style.top = `${place.bottom + 6}px`;
+  event.target.style.left = `${Math.max(8, Math.min(place.left, innerWidth - event.target.offsetWidth - 8))}px`;
+}, true);
+
+export function post(url, fields) {
+  const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+  return fetch(url, { method: "POST", body: new URLSearchParams(fields), headers: { "X-CSRFToken": token, "HX-Request": "true" } });
+}
