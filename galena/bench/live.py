@@ -242,14 +242,14 @@ def strip(feed: Feed, column: int) -> dict:
     share = (raw - channel.minimum) / (channel.maximum - channel.minimum)
     return shown | {
         "text": numbers.fixed(latest, channel.decimals),
-        "noise": _noise(recent, channel.decimals),
+        "noise": _noise(recent),
         "level": round(min(1.0, max(0.0, share)), 4) if math.isfinite(share) else None,
     }
 
 
-def _noise(recent: np.ndarray, decimals: int) -> str:
+def _noise(recent: np.ndarray) -> str:
     try:
-        return numbers.fixed(statistics.describe(recent).sd, decimals + 1)
+        return numbers.significant(statistics.describe(recent).sd)
     except TooFewReadings:
         return "–"
 

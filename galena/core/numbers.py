@@ -45,6 +45,20 @@ def fixed(value: float, decimals: int) -> str:
     return text.replace("-", MINUS)
 
 
+def significant(value: float, digits: int = 2) -> str:
+    """Show a value with so many significant digits, trailing zeros kept: 0.20, 1.5, 320."""
+    if not math.isfinite(value) or value == 0:
+        return fixed(value, 0)
+    place = Decimal(repr(value)).adjusted() - digits + 1
+    rounded = Decimal(repr(value)).quantize(Decimal(1).scaleb(place), ROUND_HALF_EVEN)
+    return f"{rounded:f}".replace("-", MINUS)
+
+
+def decimals_for_steps(step: float) -> int:
+    """Tell how many decimals keep steps apart: the fewest that round the step by under 2 %."""
+    return next((n for n in range(9) if abs(round(step, n) - step) <= 0.02 * step), 9)
+
+
 def grouped(count: int) -> str:
     """Show a whole number with thin spaces between groups of three, as ISO 80000-1 has it."""
     return f"{count:,}".replace(",", THIN_SPACE).replace("-", MINUS)

@@ -114,9 +114,11 @@ class _Drawing:
         yield f'<svg x="{left}" y="{top}" width="{right - left}" height="{bottom - top}" '
         yield f'viewBox="{left} {top} {right - left} {bottom - top}" overflow="hidden">'
         for trace in figure.traces:
-            yield from self._readings(trace)
+            yield from self._line(trace)
         for curve in figure.curves:
             yield from self._curve(curve)
+        for trace in figure.traces:
+            yield from self._marks(trace)
         yield "</svg></svg>"
 
     def _span(self, letter: str, lo: float, hi: float) -> Iterable[str]:
@@ -135,7 +137,7 @@ class _Drawing:
         left, top, right, bottom = self.box
         x_ticks = ticks(*self.figure.x_limits, 8)
         y_ticks = ticks(*self.figure.y_limits, 5)
-        for place in y_ticks.places:
+        for place in y_ticks.places if self.figure.traces else ():
             yield f'<path d="M{left} {self.y(place):.1f}H{right}" stroke="{HAIRLINE}"/>'
         yield f'<path d="M{left} {top}V{bottom}H{right}" fill="none" stroke="{SOFT}"/>'
         if self.figure.bare:
@@ -158,29 +160,36 @@ class _Drawing:
             yield f'<text x="{left - 9}" y="{self.y(place) + 4.5:.1f}" text-anchor="end">'
             yield f"{label}</text>"
 
-    def _readings(self, trace: Trace) -> Iterable[str]:
-        good = np.isfinite(trace.y)
-        xs, ys = self.x(trace.x[good]), self.y(trace.y[good])
-        mark = trace.mark
+    def _line(self, trace: Trace) -> Iterable[str]:
+        if trace.x.size <= FEW:
+            return
+        xs, ys = self._places(trace)
+        points = " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs, ys, strict=True))
+        yield f'<polyline points="{points}" fill="none" stroke="{trace.mark.colour}" '
+        yield f'stroke-width="1.3" stroke-linejoin="round"{_dash(trace.mark)}/>'
+
+    def _marks(self, trace: Trace) -> Iterable[str]:
         few = trace.x.size <= FEW
-        if not few:
-            points = " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs, ys, strict=True))
-            yield f'<polyline points="{points}" fill="none" stroke="{mark.colour}" '
-            yield f'stroke-width="1.3" stroke-linejoin="round"{_dash(mark)}/>'
         if self.figure.bare and not few:
             return
+        xs, ys = self._places(trace)
         chosen = np.arange(xs.size) if few else _spread(xs, MARKS_A_LINE, trace.number)
         for index in chosen:
             yield f'<path transform="translate({xs[index]:.1f} {ys[index]:.1f})" '
-            yield f'd="{mark.path}" fill="{mark.colour}"/>'
+            yield f'd="{trace.mark.path}" fill="{trace.mark.colour}"/>'
+
+    def _places(self, trace: Trace) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        good = np.isfinite(trace.y)
+        return self.x(trace.x[good]), self.y(trace.y[good])
 
     def _curve(self, curve: dict) -> Iterable[str]:
-        colour = INK
+        colour = mark_of(curve["number"]).colour
         points = [
             f"{self.x(x):.1f} {self.y(y):.1f}" for x, y in zip(curve["x"], curve["y"], strict=True)
         ]
-        yield f'<path d="M{points[1]}L{points[2]}" fill="none" stroke="{colour}" '
-        yield 'stroke-width="1.6"/>'
+        for stroke, width in (("#ffffff", 4.5), (colour, 2.2)):
+            yield f'<path d="M{points[1]}L{points[2]}" fill="none" stroke="{stroke}" '
+            yield f'stroke-width="{width}"/>'
         yield f'<path d="M{points[0]}L{points[1]}M{points[2]}L{points[3]}" fill="none" '
         yield f'stroke="{colour}" stroke-width="1" stroke-dasharray="4 4"/>'
 

@@ -20,6 +20,11 @@ class Row:
         return QUESTIONS[self.finding.kind].ask
 
     @property
+    def equation(self) -> str:
+        fit = self.answer.fit
+        return fit.model.equation.format(x="t", y=self.finding.quantity.symbol) if fit else ""
+
+    @property
     def references(self) -> list[tuple[object, str]]:
         """Each estimate with the name under which text can refer to it."""
         return [(one, f"{self.finding}.{one.key}") for one in self.answer.estimates]

@@ -55,7 +55,11 @@ def _mean(inside: Readings, x: Unit, y: Unit) -> Answer:
     estimate = Estimate("mean", "mean", found.mean, found.standard_error, y)
     count = numbers.grouped(found.count)
     readings = "one reading" if found.count == 1 else f"{count} readings"
-    spread = "" if found.count == 1 else f", standard deviation {found.sd:.2g} {typeset(y)}"
+    spread = (
+        ""
+        if found.count == 1
+        else f", standard deviation {numbers.significant(found.sd)} {typeset(y)}"
+    )
     return Answer((estimate,), readings + spread)
 
 
@@ -68,7 +72,9 @@ def _fit(model: str) -> Callable[[Readings, Unit, Unit], Answer]:
             for name, value in found.params.items()
         )
         count = numbers.grouped(found.residuals.size)
-        remark = f"{count} readings, residuals {found.residual_sd:.2g} {typeset(y)}"
+        remark = (
+            f"{count} readings, residuals {numbers.significant(found.residual_sd)} {typeset(y)}"
+        )
         return Answer(estimates, remark, found)
 
     return answer

@@ -89,8 +89,8 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
 
 
 def time_decimals(run: Run) -> int:
-    """Tell how many decimals a time of this run honestly has: one finer than its interval."""
-    return max(0, math.ceil(math.log10(run.rate))) + 1
+    """Tell how many decimals a time of this run needs to be told from the next."""
+    return numbers.decimals_for_steps(1 / run.rate)
 
 
 def at(sheet: Sheet, x: float, step: int = 0) -> dict:

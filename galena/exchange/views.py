@@ -61,7 +61,9 @@ def _columns(run: Run) -> list[Column]:
             columns.append(Column(f"t / s{whose}", found.t, "%.6f"))
         unit = typeset(parse(series.quantity.unit))
         heading = f"{series.quantity.symbol} / {unit}" if unit else series.quantity.symbol
-        columns.append(Column(heading, found.y, "%.12g"))
+        # A zero is a mean and so finer than the channel's steps: two more decimals lose nothing.
+        decimals = series.quantity.decimals + (2 if series.zero else 0)
+        columns.append(Column(heading, found.y, f"%.{decimals}f"))
     return columns
 
 

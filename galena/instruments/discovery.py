@@ -26,7 +26,9 @@ def find(stand_ins: Iterable[str]) -> list[Found]:
     ports = sorted(list_ports.comports(), key=lambda port: str(port.device))
     return simulated + [
         Found(
-            Address("serial", port.device, address.BAUD), port.description or "serial port", False
+            Address("serial", port.device, address.BAUD),
+            port.description if port.description != "n/a" else "serial port",
+            False,
         )
         for port in ports
     ]

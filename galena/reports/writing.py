@@ -84,8 +84,7 @@ def _origin(reference: Reference) -> str:
 
 def _figure(sheet: Sheet) -> str:
     made = figure.of_sheet(sheet)
-    fitted = {letter for letter, _, _ in made.spans}
-    spans = [card for card in ledger.cards(sheet)[0] if card.span.letter in fitted]
+    spans = [card for card in ledger.cards(sheet)[0] if any(row.answer.fit for row in card.rows)]
     context = {
         "svg": mark_safe(figure.draw(made)),
         "sheet": sheet,

@@ -71,3 +71,18 @@ def test_decimals_of_a_resolution(resolution, count):
 
 def test_long_counts_are_grouped():
     assert numbers.grouped(1234567) == "1\u2009234\u2009567"
+
+
+@pytest.mark.parametrize(
+    ("value", "shown"),
+    [(0.2, "0.20"), (1.499, "1.5"), (321.0, "320"), (-0.0125, "−0.012"), (0, "0")],
+)
+def test_significant_digits_keep_their_zeros(value, shown):
+    assert numbers.significant(value) == shown
+
+
+@pytest.mark.parametrize(
+    ("step", "count"), [(0.05, 2), (0.25, 2), (0.1, 1), (1 / 30, 3), (1, 0), (0.001, 3), (60, 0)]
+)
+def test_decimals_keep_steps_apart(step, count):
+    assert numbers.decimals_for_steps(step) == count

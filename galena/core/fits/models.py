@@ -16,7 +16,7 @@ from galena.core.units import Unit
 class LinearModel:
     """A model y = Σ parameter · x^power, linear in its parameters.
 
-    `label` is its name on the screen, `equation` its form in words of its parameters, and
+    `label` is its name on the screen, `equation` its form with places for {x} and {y}, and
     `parameters` gives each parameter's name and the power of x that it multiplies.
     """
 
@@ -44,11 +44,13 @@ def _registry(*models: LinearModel) -> Mapping[str, LinearModel]:
 
 
 MODELS = _registry(
-    LinearModel("proportional", "proportional", "y = slope · x", MappingProxyType({"slope": 1})),
+    LinearModel(
+        "proportional", "proportional", "{y} = slope · {x}", MappingProxyType({"slope": 1})
+    ),
     LinearModel(
         "line",
         "line",
-        "y = slope · x + intercept",
+        "{y} = slope · {x} + intercept",
         MappingProxyType({"slope": 1, "intercept": 0}),
     ),
 )

@@ -31,9 +31,12 @@ class RigClock:
     def reset(self, held: bool) -> None:
         self._started: float | None = None if held else self._wall()
 
-    def release(self) -> None:
+    def release(self) -> float:
+        """Let the clock run if it was held, and give its time."""
         if self._started is None:
             self._started = self._wall()
+            return 0.0
+        return self.now
 
     @property
     def now(self) -> float:
@@ -167,8 +170,7 @@ class Visit:
 
     def _stream(self, on: str) -> str:
         if on == "ON":
-            self.server.clock.release()
-            self.started = self.server.clock.now
+            self.started = self.server.clock.release()
             self.sent = 0
             if self.resets != self.server.resets:
                 self.resets, self.streams = self.server.resets, 0

@@ -53,7 +53,7 @@ def run_mark(number, size=14):
     """Draw the mark of a run; its shape is named for those who do not see it."""
     mark = mark_of(int(number))
     return format_html(
-        '<svg class="mark" viewBox="-7 -7 14 14" width="{}" height="{}" role="img" '
+        '<svg class="run-mark" viewBox="-7 -7 14 14" width="{}" height="{}" role="img" '
         'aria-label="{}"><path d="{}" fill="{}"/></svg>',
         size, size, mark.shape, mark.path, mark.colour,
     )  # fmt: skip

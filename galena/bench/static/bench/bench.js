@@ -6,6 +6,7 @@ import { COLOURS, fitted, labelled, line, rem } from "../shell/js/axes.js";
 const SECONDS = 10;
 const traces = new Map(); // channel → {t, y}
 const levels = new Map();
+const zeros = new Map();
 let states = null;
 
 const bench = () => document.getElementById("bench");
@@ -40,16 +41,25 @@ function add(channel, t, y) {
   if (old > 0) { trace.t.splice(0, old); trace.y.splice(0, old); }
 }
 
+// A new zero moves what is drawn already along with what comes.
+function follow(channel, zero) {
+  const before = zeros.get(channel) ?? zero;
+  zeros.set(channel, zero);
+  const trace = traces.get(channel);
+  if (trace && before !== zero) trace.y = trace.y.map((value) => value + Number(before) - Number(zero));
+}
+
 function paint() {
   for (const strip of strips()) {
     const { channel, minimum, maximum, zero } = strip.dataset;
-    paintBar(strip.querySelector(".bar"), levels.get(channel), minimum - zero, maximum - zero);
+    follow(channel, zero);
+    paintBar(strip.querySelector(".bar"), levels.get(channel), minimum - zero, maximum - zero, zero !== "0.0");
     paintTrace(strip.querySelector(".trace"), traces.get(channel));
   }
   requestAnimationFrame(paint);
 }
 
-function paintBar(canvas, level, lo, hi) {
+function paintBar(canvas, level, lo, hi, zeroed) {
   const { context, width, height } = fitted(canvas);
   const size = rem();
   const [left, top, bottom] = [3.4 * size, 0.8 * size, height - 0.8 * size];
@@ -72,7 +82,7 @@ function paintBar(canvas, level, lo, hi) {
     context.fillStyle = COLOURS.ink;
     context.fillRect(left, y - 1, 2.6 * size + 8, 2);
   }
-  if (lo < 0 && hi > 0) {
+  if (zeroed && lo < 0 && hi > 0) {
     context.fillStyle = "#9a6a12";
     context.fillRect(left + 4, place(0) - 0.5, 3.4 * size, 1.5);
     context.textAlign = "left";

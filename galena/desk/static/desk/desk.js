@@ -2,7 +2,7 @@
 // Owns the view (the limits that are shown). Every number shown comes from the server.
 import { post, say } from "../shell/js/frame.js";
 import { COLOURS, drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
-import { clipTo, drawCurve, drawMark, drawTrace, loadMarks } from "../shell/js/painter.js";
+import { clipTo, drawCurve, drawLine, drawMark, drawMarks, loadMarks } from "../shell/js/painter.js";
 import { attach } from "./gestures.js";
 import { Window } from "./readings.js";
 import { Ruler } from "./ruler.js";
@@ -58,8 +58,9 @@ function paint() {
   const { symbol, unit } = ledger().dataset;
   drawAxes(context, scale, { xLabel: ["t", "s"], yLabel: [symbol, unit] });
   clipTo(context, box);
-  for (const run of shown.runs) drawTrace(context, scale, markOf(run.number), run.x, run.y, run.number);
-  for (const curve of overlay.curves) drawCurve(context, scale, curve, COLOURS.ink);
+  for (const run of shown.runs) drawLine(context, scale, markOf(run.number), run.x, run.y);
+  for (const curve of overlay.curves) drawCurve(context, scale, curve, markOf(curve.number).colour);
+  for (const run of shown.runs) drawMarks(context, scale, markOf(run.number), run.x, run.y, run.number);
   if (cursor) drawCursor(context, box);
   context.restore();
   ruler.place(scale, top);
@@ -233,4 +234,5 @@ document.getElementById("to-readings").addEventListener("click", (event) => {
   if (!drawer.hidden && first) htmx.ajax("GET", desk.dataset.data.replace(/data$/, `readings/${first}`), { target: "#drawer", swap: "innerHTML" });
 });
 new ResizeObserver(() => { repaint(); fetchShown(); }).observe(stack);
+ruler.show(overlay);
 document.fonts.ready.then(repaint);

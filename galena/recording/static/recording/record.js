@@ -3,7 +3,7 @@
 // readings asks for them by index, so a late or slow page shows the whole run.
 import { listen, unpack } from "../shell/js/live.js";
 import { drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
-import { clipTo, drawTrace, loadMarks } from "../shell/js/painter.js";
+import { clipTo, drawLine, drawMarks, loadMarks } from "../shell/js/painter.js";
 import { say } from "../shell/js/frame.js";
 
 const main = document.querySelector("main.record");
@@ -41,6 +41,7 @@ function follow(status) {
       return { quantity, canvas, y: new Growing(), lo: Infinity, hi: -Infinity };
     }),
   }));
+  document.body.dispatchEvent(new Event("run-list-changed"));
   document.getElementById("planned").textContent = `of ${minutes(run.duration)}`;
   run.streams.forEach((_, place) => ask(place));
 }
@@ -109,7 +110,7 @@ async function refresh() {
 async function end() { // the last readings may have come between two events
   run.ended = true;
   await Promise.all(run.streams.map((_, place) => ask(place)));
-  document.body.dispatchEvent(new Event("run-ended"));
+  document.body.dispatchEvent(new Event("run-list-changed"));
 }
 
 document.body.addEventListener("plan-changed", () => {
@@ -153,7 +154,9 @@ function paintGraph(stream, graph, last) {
   if (!stream.t.length) return;
   clipTo(context, box);
   const [xs, ys] = thinned(stream.t.all, graph.y.all, box.right - box.left);
-  drawTrace(context, scale, { ...markOf(run.number), dash: [] }, xs, ys, run.number);
+  const mark = { ...markOf(run.number), dash: [] };
+  drawLine(context, scale, mark, xs, ys);
+  drawMarks(context, scale, mark, xs, ys, run.number);
   context.restore();
 }
 

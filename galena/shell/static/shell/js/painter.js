@@ -17,18 +17,19 @@ export function clipTo(context, { left, top, right, bottom }) {
   context.clip();
 }
 
-export function drawTrace(context, scale, mark, xs, ys, number) {
-  context.strokeStyle = context.fillStyle = mark.colour;
-  if (xs.length > FEW) {
-    context.lineWidth = 1.5;
-    context.lineJoin = "round";
-    context.setLineDash(mark.dash);
-    context.stroke(joined(scale, xs, ys));
-    context.setLineDash([]);
-    marksAlong(context, scale, mark, xs, ys, number);
-  } else {
-    for (let i = 0; i < xs.length; i++) drawMark(context, mark, scale.x(xs[i]), scale.y(ys[i]));
-  }
+export function drawLine(context, scale, mark, xs, ys) {
+  if (xs.length <= FEW) return;
+  context.strokeStyle = mark.colour;
+  context.lineWidth = 1.5;
+  context.lineJoin = "round";
+  context.setLineDash(mark.dash);
+  context.stroke(joined(scale, xs, ys));
+  context.setLineDash([]);
+}
+
+export function drawMarks(context, scale, mark, xs, ys, number) {
+  if (xs.length > FEW) marksAlong(context, scale, mark, xs, ys, number);
+  else for (let i = 0; i < xs.length; i++) drawMark(context, mark, scale.x(xs[i]), scale.y(ys[i]));
 }
 
 function joined(scale, xs, ys) {
@@ -64,13 +65,15 @@ export function drawMark(context, mark, x, y, size = 1) {
   context.restore();
 }
 
-// A fitted line through four places: dashed up to the span, solid in it, dashed beyond it.
+// A fitted line through four places: solid in its span, dashed beyond it; a white edge lifts it
+// off the readings of the same colour.
 export function drawCurve(context, scale, curve, colour) {
   const places = curve.x.map((x, i) => [scale.x(x), scale.y(curve.y[i])]);
-  context.strokeStyle = colour;
-  for (const [from, dash, width] of [[0, [5, 5], 1.2], [1, [], 2.4], [2, [5, 5], 1.2]]) {
+  const strokes = [[1, [], 5.5, "#ffffff"], [0, [6, 6], 1.6, colour], [2, [6, 6], 1.6, colour], [1, [], 2.6, colour]];
+  for (const [from, dash, width, stroke] of strokes) {
     context.setLineDash(dash);
     context.lineWidth = width;
+    context.strokeStyle = stroke;
     context.beginPath();
     context.moveTo(...places[from]);
     context.lineTo(...places[from + 1]);
