@@ -31,12 +31,14 @@ def pack(readings: NDArray[np.generic], first_index: int, dtype: np.dtype[np.gen
     return Chunk(first_index, int(readings.size), data, zlib.crc32(data))
 
 
-def assemble(chunks: Iterable[Chunk], dtype: np.dtype[np.generic]) -> NDArray[np.generic]:
-    """Join chunks, in the order of their index, into one array of shape (n,).
+def assemble(
+    chunks: Iterable[Chunk], dtype: np.dtype[np.generic], after: int = 0
+) -> NDArray[np.generic]:
+    """Join chunks, in the order of their index from `after` on, into one array of shape (n,).
 
     Raises SeriesError where a chunk is damaged or one is missing, and says from which reading.
     """
-    parts, expected = [], 0
+    parts, expected = [], after
     for chunk in chunks:
         if chunk.first_index != expected:
             raise SeriesError(

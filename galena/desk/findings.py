@@ -3,7 +3,7 @@
 from functools import lru_cache
 
 from galena.core import series, units
-from galena.core.errors import GalenaError
+from galena.core.errors import GalenaError, SeriesError
 from galena.desk.models import Finding
 from galena.desk.questions import QUESTIONS, Answer
 from galena.experiments.models import Series
@@ -12,21 +12,38 @@ from galena.experiments.readings import Readings, of_series
 X_UNIT = "s"
 
 
-def answer(finding: Finding) -> Answer:
-    """Work out what a finding's question has for an answer now."""
-    stored = (
-        Series.objects.filter(stream__run=finding.run_id, quantity=finding.quantity_id)
-        .select_related("stream")
-        .first()
+def answers(findings: list[Finding]) -> list[Answer]:
+    """Work out what each question has for an answer now."""
+    runs = {finding.run_id for finding in findings}
+    stored = list(
+        Series.objects.filter(stream__run__in=runs)
+        .exclude(quantity=None)
+        .select_related("stream__run")
     )
-    if stored is None:
-        return Answer(trouble=f"Run {finding.run.number} did not measure this.")
+    wanted = {(one.run_id, one.quantity_id) for one in findings}
+    stored = [one for one in stored if (one.stream.run_id, one.quantity_id) in wanted]
     try:
-        readings = of_series(stored)
-    except GalenaError as error:
-        return Answer(trouble=str(error))
-    key = _Key(readings, (stored.pk, stored.zero, len(readings)))
+        read = dict(zip([one.pk for one in stored], of_series(stored), strict=True))
+    except SeriesError as error:
+        return [Answer(trouble=str(error)) for _ in findings]
+    by_place = {(one.stream.run_id, one.quantity_id): one for one in stored}
+    return [
+        _ask(finding, by_place.get((finding.run_id, finding.quantity_id)), read)
+        for finding in findings
+    ]
+
+
+def _ask(finding: Finding, series: Series | None, read: dict[int, Readings]) -> Answer:
+    if series is None:
+        return Answer(trouble=f"Run {finding.run.number} did not measure this.")
+    readings = read[series.pk]
+    key = _Key(readings, (series.pk, series.zero, len(readings)))
     return _answer(key, finding.kind, finding.span.lo, finding.span.hi, finding.quantity.unit)
+
+
+def forget() -> None:
+    """Throw away all answers that are kept in memory."""
+    _answer.cache_clear()
 
 
 class _Key:

@@ -57,7 +57,8 @@ def rows(sheet: Sheet) -> list[Row]:
     related = kept.select_related("span", "run", "quantity").order_by(
         "span_id", "kind", "run__number"
     )
-    return [Row(finding, findings.answer(finding)) for finding in related]
+    asked = list(related)
+    return [Row(*pair) for pair in zip(asked, findings.answers(asked), strict=True)]
 
 
 def cards(sheet: Sheet) -> tuple[list[SpanCard], list[MarkerCard]]:

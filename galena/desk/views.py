@@ -11,7 +11,8 @@ from galena.core.errors import GalenaError, SeriesError
 from galena.desk import figure, flows, ledger, window
 from galena.desk.models import Finding, Marker, Sheet, Span
 from galena.experiments.access import experiment_for, run_for
-from galena.experiments.readings import readings
+from galena.experiments.models import Series
+from galena.experiments.readings import of_series
 from galena.experiments.views import rail_context
 from galena.shell.marks import as_json
 
@@ -138,8 +139,10 @@ def change_marker(request, experiment_id: int, marker_id: int):
 def drawer(request, experiment_id: int, number: int):
     """Give a page of a run's readings."""
     run = run_for(request, experiment_id, number)
-    found = [(one, readings(run, one)) for one in run.experiment.quantities.all()]
-    found = [(quantity, one) for quantity, one in found if len(one)]
+    measured = Series.objects.filter(stream__run=run).exclude(quantity=None)
+    measured = list(measured.select_related("quantity", "stream__run"))
+    read = zip(measured, of_series(measured), strict=True)
+    found = [(series.quantity, one) for series, one in read if len(one)]
     try:
         first = max(0, int(request.GET.get("first", "0")))
     except ValueError:

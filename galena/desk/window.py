@@ -38,9 +38,14 @@ def shown_runs(sheet: Sheet) -> list[RunReadings]:
             quantity=sheet.quantity_id,
         )
         .select_related("stream__run")
+        .prefetch_related("stream__run__condition_values__condition")
         .order_by("stream__run__number")
     )
-    found = [RunReadings(one.stream.run, of_series(one)) for one in stored]
+    stored = list(stored)
+    found = [
+        RunReadings(one.stream.run, read)
+        for one, read in zip(stored, of_series(stored), strict=True)
+    ]
     return [one for one in found if len(one.readings)]
 
 

@@ -53,8 +53,8 @@ def _head(run: Run) -> list[str]:
 def _columns(run: Run) -> list[Column]:
     columns, seen = [], set()
     several = run.streams.count() > 1
-    for series in _measured(run):
-        found = of_series(series)
+    measured = list(_measured(run))
+    for series, found in zip(measured, of_series(measured), strict=True):
         if series.stream_id not in seen:
             seen.add(series.stream_id)
             whose = f" ({series.stream})" if several else ""
@@ -71,6 +71,6 @@ def _measured(run: Run):
     return (
         Series.objects.filter(stream__run=run)
         .exclude(quantity=None)
-        .select_related("quantity", "stream")
+        .select_related("quantity", "stream__run")
         .order_by("stream_id", "pk")
     )

@@ -98,7 +98,7 @@ def missed(request, experiment_id: int, number: int):
     if place >= len(streams):
         return HttpResponse("This run has no such stream.", status=404)
     series = Series.objects.filter(stream=streams[place]).exclude(quantity=None)
-    found = [readings.of_series(one) for one in series.select_related("stream")]
+    found = readings.of_series(list(series.select_related("stream__run")))
     count = min(map(len, found))
     table = np.stack([found[0].t[first:count], *(one.y[first:count] for one in found)])
     response = HttpResponse(table.astype("<f8").tobytes(), content_type="application/octet-stream")

@@ -41,9 +41,13 @@ def test_inside_counts_both_ends_in(x, lo, hi):
 
 
 @given(arrays(np.float64, st.integers(1, 40), elements=FINITE), FINITE)
-def test_nearest_is_the_earliest_of_the_nearest(x, place):
+def test_nearest_is_nearest(x, place):
     x = np.sort(x)
-    assert x[nearest(x, place)] == x[int(np.argmin(np.abs(x - place)))]
+    assert abs(x[nearest(x, place)] - place) == np.min(np.abs(x - place))
+
+
+def test_nearest_is_the_earlier_on_a_tie():
+    assert nearest(np.array([0.0, 1.0, 3.0]), 2.0) == 1
 
 
 def test_nearest_of_nothing_is_refused():

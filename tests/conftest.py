@@ -1,0 +1,65 @@
+"""What tests of pages and of the recorder share."""
+
+import threading
+from types import SimpleNamespace
+
+import pytest
+
+from galena.bench.live import BENCH
+from galena.classroom.models import Person
+from galena.config import serving
+from galena.desk import findings
+from galena.experiments import flows, readings
+from galena.instruments.rigs.process import RigProcess
+from tests.waiting import until
+
+
+@pytest.fixture(autouse=True)
+def nothing_remembered():
+    """Rows of one test may have the keys of another's: forget what is kept in memory by key."""
+    readings.forget()
+    findings.forget()
+
+
+@pytest.fixture
+def ada(db):
+    return Person.objects.create_user("ada", password="skerry-lamp", first_name="Ada")
+
+
+@pytest.fixture
+def tern(db):
+    return Person.objects.create_user("tern", password="skerry-lamp", first_name="Tern")
+
+
+@pytest.fixture
+def experiment(ada):
+    return flows.create(ada, "Tide tank", [("pump", "mL/s"), ("drain", "")])
+
+
+@pytest.fixture
+def as_ada(client, ada):
+    client.force_login(ada)
+    return client
+
+
+@pytest.fixture
+def rig():
+    with RigProcess("tide_tank", seed=3) as process:
+        yield process
+
+
+@pytest.fixture
+def room(transactional_db, settings, rig, ada):
+    """A server with the rig plugged in, as the demo runs it."""
+    settings.GALENA_DEMO = True
+    settings.GALENA_STAND_INS = rig.addresses
+    server = serving.server()
+    listening = serving.listen("127.0.0.1", 0)
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [listening]})
+    thread.start()
+    until(lambda: server.started, "the server")
+    until(lambda: len(BENCH.live_channels()) == 2, "both instruments")
+    yield SimpleNamespace(url=f"http://127.0.0.1:{listening.getsockname()[1]}", rig=rig)
+    server.should_exit = True
+    thread.join(timeout=20)
+    assert not thread.is_alive()
