@@ -39,8 +39,9 @@ def envelope(x: Floats, y: Floats, lo: float, hi: float, columns: int) -> tuple[
 
 
 def _column_starts(x: Floats, lo: float, hi: float, columns: int) -> NDArray[np.intp]:
-    """Tell at which reading each column that has any begins; the first one begins at 0."""
+    """Tell at which reading each column that has any begins; what lies beyond is kept apart."""
     edges = np.linspace(lo, hi, columns + 1)
     starts = np.searchsorted(x, edges[:-1], side="left")
-    starts = np.unique(np.append(0, starts))
+    beyond = np.searchsorted(x, hi, side="right")
+    starts = np.unique(np.concatenate(([0], starts, [beyond])))
     return starts[starts < x.size]
