@@ -4,6 +4,7 @@ from itertools import zip_longest
 
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
+from django.utils.html import format_html
 from django.views.decorators.http import require_POST
 
 from galena.core import numbers
@@ -141,7 +142,10 @@ def drawer(request, experiment_id: int, number: int):
     run = run_for(request, experiment_id, number)
     measured = Series.objects.filter(stream__run=run).exclude(quantity=None)
     measured = list(measured.select_related("quantity", "stream__run"))
-    read = zip(measured, of_series(measured), strict=True)
+    try:
+        read = zip(measured, of_series(measured), strict=True)
+    except SeriesError as error:
+        return HttpResponse(format_html('<p class="notice">{}</p>', error))
     found = [(series.quantity, one) for series, one in read if len(one)]
     try:
         first = max(0, int(request.GET.get("first", "0")))
@@ -175,8 +179,11 @@ def _column(run, quantity, found, first: int) -> dict:
 def picture(request, experiment_id: int):
     """Give a small picture of the experiment's graph for the list."""
     experiment = experiment_for(request, experiment_id)
-    drawn = figure.draw(figure.of_sheet(flows.first_sheet(experiment), size=(260, 130), bare=True))
-    return HttpResponse(drawn, content_type="image/svg+xml")
+    try:
+        made = figure.of_sheet(flows.first_sheet(experiment), size=(260, 130), bare=True)
+    except SeriesError as error:
+        return HttpResponse(str(error), status=409, content_type="text/plain")
+    return HttpResponse(figure.draw(made), content_type="image/svg+xml")
 
 
 def _numbers(request, *names: str) -> list[float]:
@@ -192,15 +199,21 @@ def _changed(request, sheet: Sheet, change) -> HttpResponse:
 
 
 def _ledger(request, sheet: Sheet, trouble: str = "") -> HttpResponse:
-    context = _ledger_context(sheet) | {"trouble": trouble}
+    context = _ledger_context(sheet)
+    context["trouble"] = trouble or context["trouble"]
     return render(request, "desk/_ledger.html", context)
 
 
 def _ledger_context(sheet: Sheet) -> dict:
-    spans, markers = ledger.cards(sheet)
+    trouble = ""
+    try:
+        spans, markers = ledger.cards(sheet)
+    except SeriesError as error:
+        spans, markers, trouble = [], [], str(error)
     return {
         "experiment": sheet.experiment,
         "sheet": sheet,
+        "trouble": trouble,
         "spans": spans,
         "markers": markers,
         "overlay": ledger.overlay(sheet, spans, markers),

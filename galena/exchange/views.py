@@ -1,9 +1,11 @@
 """Readings of a run as a file."""
 
 from django.http import HttpResponse
+from django.shortcuts import render
 from django.utils.http import content_disposition_header
 from django.utils.timezone import localtime
 
+from galena.core.errors import SeriesError
 from galena.core.formats.comma_separated import Column, file_name, write
 from galena.core.units import format as typeset
 from galena.core.units import parse
@@ -18,7 +20,11 @@ LONG = 20_000  # readings from which the writing would hold up the live feed
 def csv_of_run(request, experiment_id: int, number: int):
     """Give a run as comma-separated values with names, units and conditions in its head."""
     run = run_for(request, experiment_id, number)
-    columns = _columns(run)
+    try:
+        columns = _columns(run)
+    except SeriesError as error:
+        context = {"title": "This run cannot be read", "message": str(error)}
+        return render(request, "shell/error.html", context, status=409)
     is_long = max((one.numbers.size for one in columns), default=0) > LONG
     written = PRESS.do(write, _head(run), columns) if is_long else write(_head(run), columns)
     name = file_name(run.experiment.title, f"run {run.number}", run.label) + ".csv"

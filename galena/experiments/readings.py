@@ -14,6 +14,7 @@ from django.db.models import Q
 from numpy.typing import NDArray
 
 from galena.core.calibration import Correction
+from galena.core.errors import SeriesError
 from galena.core.series import STAMPS, VALUES, Chunk, assemble
 from galena.experiments.models import Quantity, Run, Series, SeriesChunk
 
@@ -51,10 +52,10 @@ class _Shelf:
         self._lock = threading.Lock()
         self._kept: OrderedDict[int, _Kept] = OrderedDict()
 
-    def take(self, wanted: list[Series], recording: set[int]) -> dict[int, NDArray[np.generic]]:
+    def take(self, wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray[np.generic]]:
         """Give all that is stored of these series, by key; one query for what is not here.
 
-        recording: the streams that may still grow.
+        runs: the run of each stream; while it is recorded, its series grow.
         """
         with self._lock:
             known = {one.pk: self._kept[one.pk] for one in wanted if one.pk in self._kept}
@@ -65,8 +66,14 @@ class _Shelf:
             dtype = STAMPS if one.quantity_id is None else VALUES
             before = known.get(one.pk, _Kept(0, np.empty(0, dtype), False))
             chunks = fresh.get(one.pk, [])
-            joined = _joined(before.array, chunks, dtype)
-            final = one.stream_id not in recording
+            run = runs[one.stream_id]
+            try:
+                joined = _joined(before.array, chunks, dtype)
+            except SeriesError as error:
+                raise SeriesError(
+                    f"Run {run.number}: {error} Hide it to see the others."
+                ) from error
+            final = run.state != Run.State.RECORDING
             known[one.pk] = _Kept(before.chunks + len(chunks), joined, final)
         with self._lock:
             for key, kept in known.items():
@@ -125,8 +132,8 @@ def of_series(wanted: list[Series]) -> list[Readings]:
     stamps = {
         one.stream_id: one for one in Series.objects.filter(stream__in=streams, quantity=None)
     }
-    recording = {one.stream_id for one in wanted if one.stream.run.state == Run.State.RECORDING}
-    arrays = _shelf.take([*wanted, *stamps.values()], recording)
+    runs = {one.stream_id: one.stream.run for one in wanted}
+    arrays = _shelf.take([*wanted, *stamps.values()], runs)
     return [_readings(one, arrays[one.pk], arrays[stamps[one.stream_id].pk]) for one in wanted]
 
 

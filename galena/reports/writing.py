@@ -9,6 +9,7 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 from markdown_it import MarkdownIt
 
+from galena.core.errors import SeriesError
 from galena.desk import figure, ledger
 from galena.desk.models import Sheet
 from galena.desk.questions import Estimate
@@ -43,6 +44,7 @@ class Page:
 
 def references(sheet: Sheet) -> list[Reference]:
     """List the numbers of the ledger in the order of its cards."""
+    # A finding whose readings are damaged has no estimate, and its reference is then unknown.
     return [
         Reference(name, row, estimate)
         for row in ledger.rows(sheet)
@@ -83,7 +85,10 @@ def _origin(reference: Reference) -> str:
 
 
 def _figure(sheet: Sheet) -> str:
-    made = figure.of_sheet(sheet)
+    try:
+        made = figure.of_sheet(sheet)
+    except SeriesError as error:
+        return format_html('<p class="unknown">{}</p>', error)
     spans = [card for card in ledger.cards(sheet)[0] if any(row.answer.fit for row in card.rows)]
     context = {
         "svg": mark_safe(figure.draw(made)),

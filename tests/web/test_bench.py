@@ -1,0 +1,138 @@
+import asyncio
+import json
+
+import pytest
+from django.urls import reverse
+
+from galena.bench import flows
+from galena.bench.hub import BACKLOG, Hub, Watcher
+from galena.bench.live import BENCH, strip
+from galena.experiments.readings import readings
+from galena.instruments.address import Address
+from galena.instruments.discovery import Found
+from tests import making
+from tests.waiting import until
+
+
+def post(client, name, *args, **fields):
+    return client.post(reverse(name, args=args), fields)
+
+
+@pytest.fixture
+def gauge(room):
+    feed, column = BENCH.feed_of(next(one.pk for one in BENCH.live_channels() if one.symbol == "h"))
+    until(lambda: feed.recent(column).size > 10, "readings")
+    return feed.channels[column]
+
+
+def live(channel):
+    feed, column = BENCH.feed_of(channel.pk)
+    return strip(feed, column)
+
+
+def test_instruments_are_shown_with_state_and_reason(room, as_ada, experiment):
+    text = as_ada.get(reverse("bench", args=[experiment.pk])).text
+    assert "Level gauge LG-1" in text
+    assert "serial 0007" in text
+    assert "20 readings a second" in text
+    assert "water temperature" in text
+    room.rig.stop()
+    until(lambda: not BENCH.live_channels(), "the loss to be noticed")
+    text = as_ada.get(reverse("strips", args=[experiment.pk])).text
+    assert "▲ the other end closed the connection" in text or "▲ nothing answers" in text
+    assert "Is its cable in, and is it switched on?" in text
+
+
+def test_a_zero_is_set_at_the_mean_shown_and_undone(room, as_ada, experiment, gauge):
+    assert float(live(gauge)["text"]) == pytest.approx(3.2, abs=1.2)
+    text = post(as_ada, "zero", experiment.pk, gauge.pk).text
+    assert "zero at 3." in text
+    assert "by Ada" in text
+    assert abs(float(live(gauge)["text"].replace("−", "-"))) < 1.2
+    zero = gauge.zeros.get()
+    assert zero.value == pytest.approx(3.2, abs=0.3)
+    assert "zero at" not in post(as_ada, "undo-zero", experiment.pk, gauge.pk).text
+    assert float(live(gauge)["text"]) == pytest.approx(3.2, abs=1.2)
+    zero.refresh_from_db()
+    assert zero.undone_at is not None
+
+
+def test_undoing_a_zero_brings_back_the_one_before(experiment):
+    channel = making.channel()
+    flows.zero(channel, 1.5, experiment.owner)
+    flows.zero(channel, 2.5, experiment.owner)
+    assert making.channel().correction.zero == 2.5
+    flows.undo_zero(making.channel())
+    assert making.channel().correction.zero == 1.5
+    flows.undo_zero(making.channel())
+    assert making.channel().correction.zero == 0.0
+    assert flows.undo_zero(making.channel()) is None
+
+
+def test_a_zero_never_touches_raw_readings(experiment):
+    flows.zero(making.channel(), 3.0, experiment.owner)
+    run = making.run(experiment, [3.0, 5.0])
+    quantity = experiment.quantities.get()
+    assert readings(run, quantity).y.tolist() == [0.0, 2.0]
+    flows.undo_zero(making.channel())
+    assert readings(run, quantity).y.tolist() == [0.0, 2.0]
+
+
+def test_zeroing_a_channel_that_gives_nothing_is_refused(as_ada, experiment):
+    channel = making.channel()
+    text = post(as_ada, "zero", experiment.pk, channel.pk).text
+    assert "gave no reading in the last two seconds, so there is nothing to zero at" in text
+    assert channel.zeros.count() == 0
+    assert post(as_ada, "zero", experiment.pk, 999_999).status_code == 404
+
+
+def test_handles_of_the_rig_can_be_moved(room, as_ada, experiment, gauge):
+    feed, _ = BENCH.feed_of(gauge.pk)
+    text = post(as_ada, "set-handle", experiment.pk, feed.key, handle="pump", value="40").text
+    assert "40 mL/s" in text
+    assert json.loads(feed.link.request("RIG:HANDLE?"))[0]["value"] == 40
+    text = post(as_ada, "set-handle", experiment.pk, feed.key, handle="pump", value="900").text
+    assert "pump goes from 0 to 120 mL/s" in text
+    text = post(as_ada, "set-handle", experiment.pk, feed.key, handle="pump", value="x").text
+    assert "The handle: “x” is not a number" in text
+    text = post(as_ada, "set-handle", experiment.pk, 99, handle="pump", value="1").text
+    assert "This rig is gone" in text
+    assert "a tank with water" in as_ada.get(reverse("rig", args=[experiment.pk])).text
+
+
+def test_only_a_place_that_was_found_is_connected(as_ada, experiment, monkeypatch):
+    monkeypatch.setattr(BENCH, "found", [Found(Address("serial", "/dev/x", 9600), "board", False)])
+    connected = []
+    monkeypatch.setattr(BENCH, "connect", connected.append)
+    text = post(as_ada, "connect", experiment.pk, address="tcp://10.0.0.1:80").text
+    assert "Nothing is there any more" in text
+    post(as_ada, "connect", experiment.pk, address="serial:/dev/x?baud=9600")
+    assert [str(one) for one in connected] == ["serial:/dev/x?baud=9600"]
+
+
+def test_a_slow_watcher_loses_its_backlog_and_is_told():
+    watcher = Watcher(frozenset({"strips"}))
+    for number in range(BACKLOG + 1):
+        watcher.offer(b"%d" % number)
+    assert watcher.gaps == 1
+    assert watcher.queue.get_nowait() == b"event: gap\ndata: {}\n\n"
+    assert watcher.queue.get_nowait() == b"%d" % BACKLOG
+    assert watcher.queue.empty()
+
+
+def test_events_go_to_those_who_want_their_topic():
+    async def scene():
+        hub = Hub()
+        streams = [hub.stream(frozenset({topic})) for topic in ("strips", "runs")]
+        for stream in streams:
+            assert await anext(stream) == b"event: hello\ndata: {}\n\n"
+        assert hub.wanted("strips")
+        assert not hub.wanted("readings")
+        hub.publish("strips", "strips", {"a": "ü"})
+        assert (await anext(streams[0])).decode() == 'event: strips\ndata: {"a":"ü"}\n\n'
+        hub.close()
+        assert [one async for one in streams[1]] == []
+        await streams[0].aclose()
+        assert not hub.wanted("strips")
+
+    asyncio.run(scene())

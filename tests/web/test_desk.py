@@ -1,0 +1,252 @@
+import json
+import struct
+import xml.etree.ElementTree as ET
+
+import numpy as np
+import pytest
+from django.urls import reverse
+
+from galena.desk import figure, flows, ledger, window
+from galena.experiments.flows import remove
+from galena.experiments.models import SeriesChunk
+from galena.instruments.protocol import ChannelFacts
+from tests import making
+
+AIR = ChannelFacts("p", "air pressure", "p", "hPa", 900.0, 1100.0, 0.1, 100.0)
+
+
+@pytest.fixture
+def run(experiment):
+    return making.run(experiment, making.ramp(), conditions=["40", "closed"])
+
+
+@pytest.fixture
+def sheet(run):
+    return flows.first_sheet(run.experiment)
+
+
+def post(client, name, *args, **fields):
+    return client.post(reverse(name, args=args), fields)
+
+
+def unpack(packed):
+    size = struct.unpack("<I", packed[:4])[0]
+    head, place, arrays = json.loads(packed[4 : 4 + size]), 4 + size, []
+    for run in head["runs"]:
+        x, y = np.frombuffer(packed, "<f4", 2 * run["n"], place).reshape(2, -1)
+        arrays.append((x + run["x0"], y + run["y0"]))
+        place += 8 * run["n"]
+    assert place == len(packed)
+    return head, arrays
+
+
+def test_a_span_is_marked_off_asked_moved_and_taken_away(as_ada, experiment, sheet):
+    at = experiment.pk
+    assert "Span A" in post(as_ada, "add-span", at, lo="5", hi="15").text
+    span = sheet.spans.get()
+    asked = post(as_ada, "ask", at, span.pk, kind="line").text
+    assert "h = slope · t + intercept" in asked
+    (row,) = ledger.rows(sheet)
+    slope, intercept = row.answer.estimates
+    assert slope.value == pytest.approx(2.0, abs=4 * slope.uncertainty)
+    assert (slope.unit_text, intercept.unit_text) == ("mm/s", "mm")
+    assert slope.text in asked
+    moved = post(as_ada, "change-span", at, span.pk, lo="5", hi="10").text
+    (after,) = ledger.rows(sheet)
+    assert after.answer.estimates[0].uncertainty > slope.uncertainty
+    assert after.answer.estimates[0].text in moved
+    assert "Span A" not in post(as_ada, "change-span", at, span.pk, remove="1").text
+    assert "Span B" in post(as_ada, "add-span", at, lo="1", hi="2").text
+
+
+def test_a_question_is_asked_of_every_shown_run_and_kept_once(as_ada, experiment, sheet):
+    making.run(experiment, making.ramp(slope=3.5))
+    hidden = making.run(experiment, making.ramp(slope=9))
+    hidden.shown = False
+    hidden.save()
+    span = flows.add_span(sheet, 2, 12)
+    for _ in range(2):
+        post(as_ada, "ask", experiment.pk, span.pk, kind="mean")
+    assert [row.finding.run.number for row in ledger.rows(sheet)] == [1, 2]
+    finding = ledger.rows(sheet)[0].finding
+    post(as_ada, "drop-finding", experiment.pk, finding.pk)
+    assert [row.finding.run.number for row in ledger.rows(sheet)] == [2]
+    again = post(as_ada, "drop-finding", experiment.pk, finding.pk)
+    assert "taken away in the meantime" in again.text
+
+
+def test_the_mean_has_its_standard_error(sheet, run):
+    span = flows.add_span(sheet, 0, 9.95)
+    flows.ask(span, "mean", sheet.quantity, [run])
+    (estimate,) = ledger.rows(sheet)[0].answer.estimates
+    part = making.ramp()[:100]
+    assert estimate.value == pytest.approx(part.mean())
+    assert estimate.uncertainty == pytest.approx(part.std(ddof=1) / 10)
+    assert ledger.rows(sheet)[0].answer.remark.startswith("100 readings, standard deviation")
+
+
+def test_a_finding_of_a_removed_run_is_gone_from_the_ledger(sheet, run):
+    flows.ask(flows.add_span(sheet, 2, 12), "line", sheet.quantity, [run])
+    remove(run)
+    assert ledger.rows(sheet) == []
+
+
+@pytest.mark.parametrize(
+    ("fields", "words"),
+    [
+        ({"lo": "5", "hi": "5"}, "This span is empty: its ends lie at the same place"),
+        ({"lo": "9", "hi": "5"}, "This span is empty"),
+        ({"lo": "abc", "hi": "5"}, "The place (lo): “abc” is not a number"),
+        ({"lo": "5"}, "The place (hi): it is empty"),
+        ({"lo": "nan", "hi": "5"}, "“nan” is not a number"),
+    ],
+)
+def test_a_span_that_cannot_be_is_explained(as_ada, experiment, sheet, fields, words):
+    assert words in post(as_ada, "add-span", experiment.pk, **fields).text
+    assert sheet.spans.count() == 0
+
+
+def test_a_span_without_readings_and_one_with_one_say_so(as_ada, experiment, sheet, run):
+    empty, one = flows.add_span(sheet, 500, 600), flows.add_span(sheet, 4.96, 5.04)
+    text = post(as_ada, "ask", experiment.pk, empty.pk, kind="mean").text
+    assert "No reading of the shown runs lies in this span. Move it, or make it wider." in text
+    assert "A mean needs at least one reading; here there is none." in text
+    text = post(as_ada, "ask", experiment.pk, one.pk, kind="line").text
+    assert "A fit (line) needs at least 3 readings; here there is only one." in text
+    text = post(as_ada, "ask", experiment.pk, one.pk, kind="mean").text
+    assert "one reading" in text
+
+
+def test_what_cannot_be_asked_is_told(as_ada, experiment, sheet, run):
+    span = flows.add_span(sheet, 2, 5)
+    assert (
+        "There is no question “magic”"
+        in post(as_ada, "ask", experiment.pk, span.pk, kind="magic").text
+    )
+    run.shown = False
+    run.save()
+    answer = post(as_ada, "ask", experiment.pk, span.pk, kind="mean")
+    assert "No run is shown, so there is nothing to ask" in answer.text
+    assert "taken away in the meantime" in post(as_ada, "ask", experiment.pk, 999, kind="mean").text
+    gone = post(as_ada, "change-span", experiment.pk, 999, lo="1", hi="2")
+    assert "taken away in the meantime" in gone.text
+
+
+def test_a_marker_reads_all_shown_runs(as_ada, experiment, sheet):
+    making.run(experiment, making.ramp(100, slope=3))
+    text = post(as_ada, "add-marker", experiment.pk, x="5.0").text
+    assert f"{making.ramp()[50]:.1f}" in text
+    assert f"{making.ramp(100, slope=3)[50]:.1f}" in text
+    marker = sheet.markers.get()
+    text = post(as_ada, "change-marker", experiment.pk, marker.pk, x="15.0").text
+    assert text.count('class="value"') == 1  # the second run ended at 10 s
+    assert (
+        "Marker 1" not in post(as_ada, "change-marker", experiment.pk, marker.pk, remove="1").text
+    )
+    assert "Marker 2" in post(as_ada, "add-marker", experiment.pk, x="1").text
+    assert "taken away" in post(as_ada, "change-marker", experiment.pk, marker.pk, x="1").text
+
+
+def test_a_window_holds_what_can_be_seen(as_ada, experiment):
+    y = making.ramp(50_000, rate=1000.0)
+    making.run(experiment, y, rate=1000.0, chunk=250)
+    answer = as_ada.get(reverse("desk-data", args=[experiment.pk]), {"columns": "500"})
+    head, ((xs, ys),) = unpack(answer.content)
+    assert head["runs"][0]["inside"] == y.size
+    assert len(answer.content) < 20_000
+    assert (xs.min(), xs.max()) == pytest.approx((0, 49.999))
+    assert (ys.min(), ys.max()) == pytest.approx((y.min(), y.max()), abs=1e-4)
+    query = {"lo": "10", "hi": "10.1", "columns": "500"}
+    head, ((xs, ys),) = unpack(
+        as_ada.get(reverse("desk-data", args=[experiment.pk]), query).content
+    )
+    assert xs == pytest.approx(np.arange(9_999, 10_102) / 1000, abs=1e-5)
+    assert ys == pytest.approx(y[9_999:10_102], abs=1e-4)
+    assert as_ada.get(reverse("desk-data", args=[experiment.pk]), {"lo": "x"}).status_code == 400
+
+
+def test_the_margins_keep_every_reading_off_the_edge(sheet):
+    limits = window.limits(window.shown_runs(sheet))
+    y = making.ramp()
+    assert limits["x"][0] < 0 < 19.9 < limits["x"][1]
+    assert limits["y"][0] < y.min() < y.max() < limits["y"][1]
+
+
+def test_the_cursor_snaps_to_readings_and_steps(as_ada, experiment, run):
+    url = reverse("desk-at", args=[experiment.pk])
+    found = as_ada.get(url, {"x": "5.04"}).json()
+    assert (found["text"], found["x"]) == ("5.0", 5.0)
+    assert found["rows"][0]["text"] == f"{making.ramp()[50]:.1f}"
+    assert as_ada.get(url, {"x": "5.0", "step": "3"}).json()["x"] == pytest.approx(5.3)
+    assert as_ada.get(url, {"x": "999", "step": "1"}).json()["x"] == pytest.approx(19.9)
+    assert as_ada.get(url, {"x": "abc"}).status_code == 400
+    remove(run)
+    assert "No run is shown" in as_ada.get(url, {"x": "5"}).json()["trouble"]
+
+
+def test_another_quantity_can_be_shown(as_ada, experiment, sheet):
+    making.run(experiment, np.full(20, 1013.2), facts=AIR)
+    quantity = experiment.quantities.get(symbol="p")
+    text = post(as_ada, "choose-quantity", experiment.pk, quantity=quantity.pk).text
+    assert 'data-symbol="p"' in text
+    assert [one.run.number for one in window.shown_runs(flows.first_sheet(experiment))] == [2]
+    assert post(as_ada, "choose-quantity", experiment.pk, quantity=99999).status_code == 404
+
+
+def test_the_drawer_pages_through_all_readings(as_ada, experiment, run):
+    making.run(experiment, making.ramp(450))
+    url = reverse("readings", args=[experiment.pk, 2])
+    text = as_ada.get(url).text
+    assert "readings 1 to 200 of 450" in text
+    assert f"<td>{making.ramp(450)[0]:.1f}</td>" in text
+    text = as_ada.get(url, {"first": "400"}).text
+    assert text.count("<tr>") == 51
+    assert "Later" not in text
+    assert as_ada.get(url, {"first": "abc"}).status_code == 200
+    assert as_ada.get(reverse("readings", args=[experiment.pk, 9])).status_code == 404
+
+
+def test_damaged_readings_are_told_and_the_page_still_comes(as_ada, experiment, run):
+    SeriesChunk.objects.filter(first_index=100).update(crc32=1)
+    answer = as_ada.get(reverse("desk-data", args=[experiment.pk]))
+    assert answer.status_code == 409
+    assert "Readings 101 to 200 are damaged on the disk" in answer.text
+    page = as_ada.get(reverse("desk", args=[experiment.pk]))
+    assert page.status_code == 200
+    assert "Run 1: Readings 101 to 200 are damaged on the disk" in page.text
+    for name, status in [("readings", 200), ("csv", 409)]:
+        answer = as_ada.get(reverse(name, args=[experiment.pk, 1]))
+        assert (answer.status_code, "are damaged" in answer.text) == (status, True)
+    assert as_ada.get(reverse("picture", args=[experiment.pk])).status_code == 409
+    report = as_ada.get(reverse("report", args=[experiment.pk]))
+    assert "are damaged" in report.text
+    making.run(experiment, making.ramp())
+    as_ada.post(reverse("show-run", args=[experiment.pk, 1]))
+    assert as_ada.get(reverse("desk-data", args=[experiment.pk])).status_code == 200
+
+
+def test_a_figure_shows_every_run_with_its_mark_and_its_fits(sheet, run):
+    making.run(run.experiment, making.ramp(60, slope=3.5))
+    span = flows.add_span(sheet, 1, 5)
+    flows.ask(span, "line", sheet.quantity, list(run.experiment.runs.all()))
+    drawn = figure.draw(figure.of_sheet(sheet))
+    root = ET.fromstring(drawn)
+    texts = [text for text in root.itertext() if text.strip()]
+    assert {"A", "t", " / s", "h", " / mm"} <= set(texts)
+    paths = [path.get("d") for path in root.iter("{http://www.w3.org/2000/svg}path")]
+    marks = [trace.mark.path for trace in figure.of_sheet(sheet).traces]
+    assert paths.count(marks[0]) == figure.MARKS_A_LINE
+    assert paths.count(marks[1]) == 60
+    assert len(list(root.iter("{http://www.w3.org/2000/svg}polyline"))) == 1
+
+
+def test_a_figure_of_nothing_is_still_a_figure(experiment):
+    root = ET.fromstring(figure.draw(figure.of_sheet(flows.first_sheet(experiment), bare=True)))
+    assert root.tag.endswith("svg")
+
+
+def test_spans_are_lettered_on_beyond_the_alphabet(sheet):
+    sheet.spans_made = 25
+    sheet.save()
+    letters = [flows.add_span(sheet, 1, 2).letter for _ in range(3)]
+    assert letters == ["Z", "AA", "AB"]
