@@ -23,9 +23,20 @@ def listen(host: str, port: int) -> socket.socket:
     return listening
 
 
-def server() -> uvicorn.Server:
-    """Make the server; its streams are cut one second after it is asked to stop."""
-    return uvicorn.Server(
+class Server(uvicorn.Server):
+    """Ends the live feeds before it waits for requests to end: they would never end themselves."""
+
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        """Stop serving."""
+        from galena.bench.live import BENCH
+
+        BENCH.hub.close()
+        await super().shutdown(sockets)
+
+
+def server() -> Server:
+    """Make the server; what has not ended a second after it is asked to stop is cut."""
+    return Server(
         uvicorn.Config(
             "galena.config.asgi:application",
             workers=1,

@@ -9,6 +9,7 @@ from galena.core.errors import NumberError
 
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
+_ROUNDING = 1e-13  # an uncertainty this small beside its value is only that of the arithmetic
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 
@@ -94,8 +95,8 @@ def estimate(value: float, uncertainty: float) -> str:
 def _scaled(value: float, uncertainty: float) -> tuple[str, str, int]:
     if not math.isfinite(value):
         return "–", "", 0
-    if not math.isfinite(uncertainty) or uncertainty <= 0.0:
-        return f"{value:.6g}".replace("-", MINUS), "", 0
+    if not math.isfinite(uncertainty) or uncertainty <= _ROUNDING * abs(value):
+        return f"{value:.12g}".replace("-", MINUS), "", 0
     value_exact, u_exact = Decimal(repr(value)), Decimal(repr(uncertainty))
     place = u_exact.adjusted() - 1
     rounded = u_exact.quantize(Decimal(1).scaleb(place), ROUND_HALF_EVEN)

@@ -69,7 +69,7 @@ def cards(sheet: Sheet) -> tuple[list[SpanCard], list[MarkerCard]]:
     for row in rows(sheet):
         by_span.setdefault(row.finding.span_id, []).append(row)
     spans = [
-        _span_card(span, by_span.get(span.pk, []), runs, decimals) for span in sheet.spans.all()
+        _span_card(span, by_span.get(span.pk, []), runs, decimals + 1) for span in sheet.spans.all()
     ]
     return spans, [_marker_card(one, sheet, runs, decimals) for one in sheet.markers.all()]
 

@@ -23,6 +23,7 @@ class StoredStream:
     stamps: Series
     values: list[Series]
     sequence: int = 0
+    written: int = 0
 
     def chunks(self, batch: Batch) -> Iterable[SeriesChunk]:
         """Make the rows for a batch; the next batch gets the next sequence number."""
@@ -111,8 +112,9 @@ def write(batches: list[tuple[StoredStream, int, Batch]]) -> None:
                 stored.stream.origin_us = origin_us
                 stored.stream.save(update_fields=["origin_us"])
             SeriesChunk.objects.bulk_create(stored.chunks(batch))
-    for stored, _, _ in batches:
+    for stored, _, batch in batches:
         stored.sequence += 1
+        stored.written += len(batch)
 
 
 def end_run(run: Run, ending: str, counts: list[tuple[StoredStream, int, int]]) -> None:

@@ -45,6 +45,11 @@ class RunInProgress:
         return max(taking.count for taking in self.takings)
 
     @property
+    def written(self) -> int:
+        """The readings of each channel that are on the disk, by the instrument that has most."""
+        return max(stored.written for stored in self.stored)
+
+    @property
     def is_over(self) -> bool:
         """Tell whether no further reading will come."""
         if self.stopped_by:

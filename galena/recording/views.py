@@ -120,6 +120,7 @@ def _status(experiment: Experiment) -> dict:
         "recording": current.run.pk,
         "number": current.run.number,
         "taken": current.count,
+        "stored": current.written,
         "planned": current.plan.readings,
         "duration": current.plan.duration,
         "trouble": current.trouble or " ".join(current.missing),

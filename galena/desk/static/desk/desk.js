@@ -64,6 +64,7 @@ function paint() {
   if (cursor) drawCursor(context, box);
   context.restore();
   ruler.place(scale, top);
+  stack.dataset.shown = JSON.stringify({ x, y, box, runs: shown.runs.length }); // for tests and for the curious
 }
 
 function drawCursor(context, box) {
@@ -119,14 +120,18 @@ function showAll(fromZero) {
 // The cursor: one request under way, the latest place next.
 let reading = false;
 let nextPlace = null;
-async function point(x, step = 0) {
-  nextPlace = [x, step];
+function step(by) { // from where the cursor will be when its turn comes
+  point(null, by + (nextPlace?.x === null ? nextPlace.by : 0));
+}
+
+async function point(x, by = 0) {
+  nextPlace = { x, by };
   if (reading) return;
   reading = true;
   while (nextPlace) {
-    const [place, by] = nextPlace;
+    const next = nextPlace;
     nextPlace = null;
-    const found = await read(place, by);
+    const found = await read(next.x ?? cursor?.x ?? limits().x[0], next.by);
     if (found) { cursor = found; tell(); repaint(); }
   }
   reading = false;
@@ -142,7 +147,7 @@ async function read(x, step) {
 function tell() {
   const { symbol, unit } = ledger().dataset;
   const strip = document.getElementById("reading");
-  strip.replaceChildren(part("t", cursor.text, "s"), ...cursor.rows.map((row) => part(symbol, row.text, unit, row.number)));
+  strip.replaceChildren(part("t", cursor.text, "s"), ...cursor.rows.flatMap((row) => [" ", part(symbol, row.text, unit, row.number)]));
   const { x } = limits();
   if (cursor.x < x[0] || cursor.x > x[1]) look({ x: x.map((end) => end + cursor.x - (x[0] + x[1]) / 2), y: limits().y });
 }
@@ -202,7 +207,7 @@ attach(stack, {
   hover: (x) => point(x),
   key: (name, shift, code) => {
     if (code === "Digit0" || code === "Numpad0") showAll(shift);
-    else if (name === "ArrowLeft" || name === "ArrowRight") point(cursor?.x ?? limits().x[0], (name === "ArrowLeft" ? -1 : 1) * (shift ? 10 : 1));
+    else if (name === "ArrowLeft" || name === "ArrowRight") step((name === "ArrowLeft" ? -1 : 1) * (shift ? 10 : 1));
     else if (name === "m" && cursor) dropMarker(cursor.x);
     else if (name === "Enter" && cursor) markOff();
     else if (name === "Escape" && begun !== null) { begun = null; ruler.draft = null; repaint(); }
@@ -230,7 +235,7 @@ document.getElementById("to-readings").addEventListener("click", (event) => {
   const drawer = document.getElementById("drawer");
   drawer.hidden = !drawer.hidden;
   event.currentTarget.setAttribute("aria-expanded", String(!drawer.hidden));
-  const first = shown.runs[0]?.number;
+  const first = shown.runs[0]?.number ?? document.querySelector("#rail .chip b")?.textContent;
   if (!drawer.hidden && first) htmx.ajax("GET", desk.dataset.data.replace(/data$/, `readings/${first}`), { target: "#drawer", swap: "innerHTML" });
 });
 new ResizeObserver(() => { repaint(); fetchShown(); }).observe(stack);

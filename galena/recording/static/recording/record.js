@@ -129,7 +129,9 @@ document.addEventListener("keydown", (event) => {
   document.querySelector("[data-space]:not(:disabled)")?.click();
 });
 
-const minutes = (seconds) => `${String(Math.floor(seconds / 60)).padStart(2, "0")}:${(seconds % 60).toFixed(1).padStart(4, "0")}`;
+function minutes(seconds) {
+  return `${String(Math.floor(seconds / 60)).padStart(2, "0")}:${(seconds % 60).toFixed(1).padStart(4, "0")}`;
+}
 
 function paint() {
   if (run) {

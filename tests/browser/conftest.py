@@ -1,0 +1,68 @@
+"""Debian's Chromium, driven by Playwright, watched for errors and for requests to elsewhere."""
+
+from urllib.parse import urlsplit
+
+import pytest
+from playwright.sync_api import expect, sync_playwright
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+def pytest_collection_modifyitems(items):
+    for item in items:
+        if "/browser/" in str(item.path):
+            item.add_marker(pytest.mark.browser)
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    expect.set_options(timeout=20_000)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def window(chromium, room):
+    """Give a way to open windows; no error and no request to elsewhere is left unnoticed."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    context.set_default_timeout(20_000)
+    faults = []
+
+    def watch(page):
+        page.on("pageerror", lambda error: faults.append(f"error: {error}"))
+        page.on("console", lambda said: _complaint(said, faults))
+        page.on("request", lambda request: _elsewhere(request, faults))
+
+    context.on("page", watch)
+    yield context.new_page
+    context.close()
+    assert faults == []
+
+
+def _complaint(said, faults):
+    # A refused plan is answered with status 422, which Chromium logs as an error of its own.
+    if said.type == "error" and "422" not in said.text and "409" not in said.text:
+        faults.append(f"console: {said.text}")
+
+
+def _elsewhere(request, faults):
+    parts = urlsplit(request.url)
+    if parts.scheme not in ("data", "blob") and parts.hostname != "127.0.0.1":
+        faults.append(f"request to {request.url}")
+
+
+@pytest.fixture
+def page(window, room):
+    """A window in which Ada has come in."""
+    page = window()
+    page.goto(room.url)
+    page.get_by_role("button", name="Come in as Ada").click()
+    expect(page.get_by_role("heading", name="Experiments")).to_be_visible()
+    page.room = room
+    return page

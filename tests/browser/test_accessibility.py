@@ -1,0 +1,59 @@
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+
+from galena.desk import flows
+from galena.experiments import flows as experiments
+from tests import making
+
+AXE = Path(__file__).parent / "vendor" / "axe.min.js"
+STANDARD = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+PAGES = ["", "experiments/new", "bench", "record", "desk", "report"]
+
+
+def violations(page):
+    page.evaluate(
+        AXE.read_text("utf-8")
+    )  # as the tester's own code: the page's policy stays as it is
+    found = page.evaluate("tags => axe.run(document, {runOnly: tags})", STANDARD)
+    return [
+        f"{one['id']}: {node['html'][:120]} {node['failureSummary'][:200]}"
+        for one in found["violations"]
+        for node in one["nodes"]
+    ]
+
+
+@pytest.fixture
+def experiment(ada):
+    made = experiments.create(ada, "Tide tank", [("pump", "mL/s")])
+    runs = [making.run(made, making.ramp(seed=n), conditions=[f"{n}0"]) for n in (1, 2)]
+    sheet = flows.first_sheet(made)
+    flows.ask(flows.add_span(sheet, 2, 8), "line", sheet.quantity, runs)
+    flows.add_marker(sheet, 12)
+    return made
+
+
+@pytest.mark.parametrize("where", PAGES)
+def test_a_page_has_no_known_barrier(page, experiment, where):
+    own = where in PAGES[2:]
+    page.goto(f"{page.room.url}/" + (f"experiments/{experiment.pk}/{where}" if own else where))
+    if where == "bench":
+        expect(page.locator(".rig h3")).to_be_visible()
+    if where == "desk":
+        expect(page.get_by_role("slider", name="marker 1")).to_be_attached()
+        page.get_by_role("button", name="Readings", exact=True).click()
+        expect(page.get_by_role("region", name="Readings")).to_contain_text("readings 1 to")
+    assert violations(page) == []
+
+
+def test_signing_in_has_no_known_barrier(window, room):
+    page = window()
+    page.goto(f"{room.url}/sign-in")
+    assert violations(page) == []
+
+
+def test_writing_a_report_has_no_known_barrier(page, experiment):
+    page.goto(f"{page.room.url}/experiments/{experiment.pk}/report")
+    page.get_by_role("button", name="Write").click()
+    assert violations(page) == []

@@ -1,0 +1,169 @@
+import re
+import subprocess
+
+import pytest
+from playwright.sync_api import expect
+
+from galena.experiments.models import Run
+from galena.instruments.rigs.tide_tank import AREA
+from galena.shell.press import PRESS
+
+ESTIMATE = re.compile(r"(−?[\d.]+) ± ([\d.]+)")
+FLOW = 40.0  # mL/s
+
+
+@pytest.fixture(autouse=True)
+def press():
+    yield
+    PRESS.close()
+
+
+def number(text):
+    value, uncertainty = ESTIMATE.search(text).groups()
+    return float(value.replace("−", "-")), float(uncertainty)
+
+
+def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
+    page.get_by_role("link", name="New experiment").click()
+    page.get_by_label("Title").fill("Filling the tank")
+    page.get_by_label("Conditions that change").fill("pump (mL/s)")
+    page.get_by_role("button", name="Make it").click()
+
+    strip = page.get_by_role("region", name="water level")
+    shown = strip.locator("[data-shown=text]")
+    expect(shown).to_have_text(re.compile(r"^[23]\.\d$"))
+    expect(strip.locator("[data-shown=noise]")).to_have_text(re.compile(r"^0\.\d+$"))
+    strip.get_by_role("button", name="Zero", exact=True).click()
+    expect(strip.get_by_text("zero at 3.")).to_be_visible()
+    expect(shown).to_have_text(re.compile(r"^−?0\.\d$"))
+    page.get_by_role("slider", name="pump").fill("40")
+    expect(page.get_by_text("40 mL/s")).to_be_visible()
+
+    page.get_by_role("link", name="Plan a run").click()
+    page.get_by_label("readings a second").fill("50")
+    page.get_by_label("duration").fill("6")
+    expect(page.get_by_text("300 readings each")).to_be_visible()
+    page.get_by_role("checkbox", name="water temperature").uncheck()
+    page.get_by_label("pump / mL/s").fill("40")
+    page.get_by_role("heading", name="Plan").click()
+    page.keyboard.press("Space")
+    expect(page.get_by_text("● recording run 1")).to_be_visible()
+    expect(page.locator("#taken")).to_have_text("run 1: 300 readings")
+    expect(page.locator("#clock")).to_have_text("00:06.0")
+    expect(page.locator("#run-list")).to_contain_text("1 pump 40 mL/s")
+    expect(page.get_by_role("heading", name="Plan")).to_be_visible()
+    assert Run.objects.get().state == Run.State.FINISHED
+
+    page.get_by_role("link", name="To the Desk").click()
+    stack = page.locator("#stack")
+    expect(stack).to_have_attribute("data-shown", re.compile('"runs":1'))
+    box = stack.bounding_box()
+    left, right = box["x"] + box["width"] * 0.2, box["x"] + box["width"] * 0.9
+    page.mouse.move(left, box["y"] + 300)
+    page.mouse.down()
+    page.mouse.move(right - 20, box["y"] + 320, steps=4)
+    page.mouse.move(right, box["y"] + 320)
+    page.mouse.up()
+    card = page.get_by_role("region", name="Span A")
+    card.get_by_role("button", name="line", exact=True).click()
+    row = card.get_by_role("row", name=re.compile("^slope"))
+    expect(row).to_contain_text("mm/s")
+    slope, uncertainty = number(row.inner_text())
+    assert 0 < uncertainty < 0.05
+    assert slope == pytest.approx(FLOW * 1000 / AREA, abs=4 * uncertainty)
+
+    page.get_by_role("link", name="Report").click()
+    page.get_by_role("button", name="Write").click()
+    page.get_by_label("Title").fill("How fast it fills")
+    page.get_by_label("Text").fill("\n\n{graph}")
+    page.evaluate("document.getElementById('text').setSelectionRange(0, 0)")
+    page.keyboard.type("The level rises by ")
+    page.get_by_role("button", name="slope, span A, run 1").click()
+    page.keyboard.press("Control+s")
+    paper = page.locator("#paper")
+    expect(paper).to_be_visible()
+    expect(paper).to_contain_text(f"The level rises by {slope:.{decimals(row)}f} ± ")
+    expect(paper.locator("figure svg").first).to_be_visible()
+
+    answer = page.request.get(page.get_by_role("link", name="PDF").get_attribute("href"))
+    assert answer.headers["content-type"] == "application/pdf"
+    file = tmp_path / "report.pdf"
+    file.write_bytes(answer.body())
+    printed = subprocess.run(
+        ["pdftotext", "-layout", file, "-"], capture_output=True, text=True
+    ).stdout
+    value, u = number(printed)
+    assert (value, u) == (slope, uncertainty)
+    assert "mm/s" in printed
+
+
+def decimals(row):
+    return len(ESTIMATE.search(row.inner_text())[1].partition(".")[2])
+
+
+def test_what_is_wrong_with_a_plan_is_said_in_place(page):
+    page.goto(f"{page.room.url}/experiments/new")
+    page.get_by_label("Title").fill("Bad plans")
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("link", name="Plan a run").click()
+    rate = page.get_by_label("readings a second")
+    for typed, words in [("abc", "“abc” is not a number"), ("5000", "gives at most 1000")]:
+        rate.fill(typed)
+        page.get_by_role("button", name="Record").click()
+        expect(page.get_by_role("alert").filter(has_text=words)).to_be_visible()
+        expect(rate).to_have_value(typed)
+        expect(rate).to_have_attribute("aria-invalid", "true")
+    assert not Run.objects.exists()
+
+
+def test_a_late_watcher_sees_the_whole_run_and_space_in_a_field_is_a_space(page, window):
+    page.goto(f"{page.room.url}/experiments/new")
+    page.get_by_label("Title").fill("Watched")
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("link", name="Plan a run").click()
+    page.get_by_label("readings a second").fill("100")
+    page.get_by_label("duration").fill("8")
+    page.get_by_role("checkbox", name="water temperature").uncheck()
+    page.get_by_label("note").fill("two")
+    page.get_by_label("note").press("Space")
+    expect(page.get_by_role("heading", name="Plan")).to_be_visible()
+    page.get_by_role("button", name="Record").dblclick()
+    expect(page.get_by_text("● recording run 1")).to_be_visible()
+    expect(page.locator("#taken")).to_have_text(re.compile("[2-9]\\d\\d readings"))
+    late = window()
+    late.goto(page.url)
+    expect(late.get_by_text("● recording run 1")).to_be_visible()
+    for watcher in (page, late):
+        expect(watcher.locator("#taken")).to_have_text("run 1: 800 readings")
+        expect(watcher.get_by_role("heading", name="Plan")).to_be_visible()
+    assert Run.objects.count() == 1
+
+
+def test_a_run_is_stopped_by_the_space_bar_with_what_it_has(page):
+    page.goto(f"{page.room.url}/experiments/new")
+    page.get_by_label("Title").fill("Stopped")
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("link", name="Plan a run").click()
+    page.get_by_role("heading", name="Plan").click()
+    page.keyboard.press("Space")
+    expect(page.get_by_text("● recording run 1")).to_be_visible()
+    expect(page.locator("#clock")).to_have_text(re.compile("00:0[1-9]"))
+    page.keyboard.press("Space")
+    expect(page.get_by_role("heading", name="Plan")).to_be_visible()
+    expect(page.locator("#run-list")).to_contain_text("Stopped by Ada.")
+    run = Run.objects.get()
+    assert run.state == Run.State.FINISHED
+    assert 20 < int(page.locator("#taken").inner_text().split()[2]) < 1200
+
+
+def test_an_instrument_that_goes_is_told_on_the_bench_and_on_record(page):
+    page.goto(f"{page.room.url}/experiments/new")
+    page.get_by_label("Title").fill("Pulled cable")
+    page.get_by_role("button", name="Make it").click()
+    expect(page.get_by_text("● well · 20 readings a second").first).to_be_visible()
+    page.room.rig.stop()
+    expect(page.get_by_text("Is its cable in, and is it switched on?").first).to_be_visible()
+    page.get_by_role("link", name="Plan a run").click()
+    expect(page.get_by_text("No instrument gives readings.")).to_be_visible()
+    page.get_by_role("button", name="Record").click()
+    expect(page.get_by_role("alert")).to_contain_text("No channel is chosen")
