@@ -66,7 +66,9 @@ def test_wheel_and_drag_zoom_and_slide_each_axis(desk):
     at = pixel(desk, 10, 40)
     desk.mouse.move(*at)
     desk.mouse.wheel(0, -200)
-    desk.wait_for_function("JSON.parse(document.getElementById('stack').dataset.shown).x[0] > 0")
+    desk.wait_for_function(
+        "() => JSON.parse(document.getElementById('stack').dataset.shown).x[0] > 0"
+    )
     after = shown(desk)
     factor = (after["x"][1] - after["x"][0]) / (before["x"][1] - before["x"][0])
     assert 0.5 < factor < 0.95
@@ -80,7 +82,7 @@ def test_wheel_and_drag_zoom_and_slide_each_axis(desk):
     desk.mouse.move(*below)
     desk.mouse.wheel(0, -100)
     desk.wait_for_function(
-        f"JSON.parse(document.getElementById('stack').dataset.shown).x[0] > {after['x'][0]}"
+        f"() => JSON.parse(document.getElementById('stack').dataset.shown).x[0] > {after['x'][0]}"
     )
     assert shown(desk)["y"] == after["y"]
 
@@ -96,7 +98,9 @@ def test_wheel_and_drag_zoom_and_slide_each_axis(desk):
     expect(desk.locator("#stack")).to_have_attribute("data-shown", re.compile(re.escape(all_of_x)))
     desk.locator("#stack").focus()
     desk.keyboard.press("Shift+Digit0")
-    desk.wait_for_function("JSON.parse(document.getElementById('stack').dataset.shown).y[0] == 0")
+    desk.wait_for_function(
+        "() => JSON.parse(document.getElementById('stack').dataset.shown).y[0] == 0"
+    )
 
 
 def test_the_cursor_reads_every_run_at_the_nearest_reading(desk):
@@ -159,9 +163,13 @@ def test_the_desk_can_be_used_by_keyboard_alone(desk):
     expect(card).to_have_count(0)
     desk.locator("#stack").focus()
     desk.keyboard.press("+")
-    desk.wait_for_function("JSON.parse(document.getElementById('stack').dataset.shown).x[0] > 1")
+    desk.wait_for_function(
+        "() => JSON.parse(document.getElementById('stack').dataset.shown).x[0] > 1"
+    )
     desk.keyboard.press("0")
-    desk.wait_for_function("JSON.parse(document.getElementById('stack').dataset.shown).x[0] < 0")
+    desk.wait_for_function(
+        "() => JSON.parse(document.getElementById('stack').dataset.shown).x[0] < 0"
+    )
 
 
 def test_a_click_drops_a_marker_and_hiding_a_run_takes_it_from_the_graph(desk):

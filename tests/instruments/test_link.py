@@ -1,6 +1,7 @@
 import json
 import os
 import pty
+import select
 import socket
 import threading
 import tty
@@ -127,7 +128,9 @@ class Board:
         tty.setraw(self.device)
         self.identity = identity
         self.sent = 0
-        threading.Thread(target=self._serve, daemon=True).start()
+        self.plugged_in = True
+        self.thread = threading.Thread(target=self._serve)
+        self.thread.start()
 
     @property
     def address(self):
@@ -139,11 +142,10 @@ class Board:
         answers = {b"*IDN?": self.identity, b"CHAN:LIST?": json.dumps(channels).encode()}
         answers[b"CLOCK?"] = b"1000"
         rest = b""
-        while True:
-            try:
-                rest += os.read(self.host, 1000)
-            except OSError:
-                return
+        while self.plugged_in:
+            if not select.select([self.host], [], [], 0.05)[0]:
+                continue
+            rest += os.read(self.host, 1000)
             *requests, rest = rest.split(b"\n")
             for request in requests:
                 os.write(self.host, answers.get(request, b"OK") + b"\r\n")
@@ -154,6 +156,8 @@ class Board:
                     )
 
     def unplug(self):
+        self.plugged_in = False
+        self.thread.join()
         os.close(self.device)
         os.close(self.host)
 

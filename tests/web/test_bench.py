@@ -1,5 +1,6 @@
 import asyncio
 import json
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from django.urls import reverse
@@ -135,4 +136,5 @@ def test_events_go_to_those_who_want_their_topic():
         await streams[0].aclose()
         assert not hub.wanted("strips")
 
-    asyncio.run(scene())
+    with ThreadPoolExecutor() as pool:  # a thread without Playwright's event loop
+        pool.submit(lambda: asyncio.run(scene())).result()

@@ -1,0 +1,63 @@
+"""What the documents say is what the code does."""
+
+import re
+from functools import reduce
+from pathlib import Path
+
+from galena.core import units
+from galena.instruments.rigs import RIGS
+
+ROOT = Path(__file__).resolve().parent.parent
+PROTOCOL = (ROOT / "docs" / "protocol.md").read_text("utf-8")
+
+
+def test_every_request_that_the_code_knows_is_in_the_protocol():
+    code = "".join(
+        (ROOT / "galena/instruments" / name).read_text("utf-8")
+        for name in ("link.py", "rigs/server.py")
+    )
+    words = set(re.findall(r'"(\*IDN\?|(?:CHAN|RIG):[A-Z]+\??|CLOCK\?|RATE|STREAM)', code))
+    assert len(words) >= 10
+    assert [word for word in words if f"`{word}" not in PROTOCOL] == []
+
+
+def test_the_example_of_a_data_line_has_its_checksum():
+    payload, checksum = re.search(r"`#([^*`<]+)\*([0-9A-F]{2})`", PROTOCOL).groups()
+    assert f"{reduce(lambda a, b: a ^ b, payload.encode()):02X}" == checksum
+
+
+def test_the_readme_links_to_pictures_that_are_there():
+    readme = (ROOT / "README.md").read_text("utf-8")
+    pictures = re.findall(r"\((docs/screenshots/[\w-]+\.png)\)", readme)
+    assert len(pictures) >= 4
+    assert [picture for picture in pictures if not (ROOT / picture).exists()] == []
+    assert {
+        f"docs/screenshots/{file.name}" for file in (ROOT / "docs/screenshots").iterdir()
+    } == set(pictures)
+
+
+def test_every_unit_of_a_rig_is_known():
+    for rig in RIGS.values():
+        for stand_in in rig.stand_ins:
+            for sensor in stand_in.sensors:
+                assert units.format(units.parse(sensor.facts.unit))
+
+
+def test_every_shipped_package_has_its_licence_and_version():
+    vendor = ROOT / "galena/shell/static/vendor"
+    listed = (vendor / "README.md").read_text("utf-8")
+    folders = [folder for folder in vendor.iterdir() if folder.is_dir()]
+    assert len(folders) == listed.count("\n| ") - 1
+    assert [folder.name for folder in folders if not list(folder.glob("LICENSE*"))] == []
+
+
+def test_no_page_or_script_of_our_own_names_another_place():
+    own = [
+        file
+        for kind in ("*.html", "*.js", "*.css")
+        for file in (ROOT / "galena").rglob(kind)
+        if "vendor" not in file.parts
+    ]
+    assert len(own) > 20
+    named = re.compile(r"(?:https?:)?//(?!www\.w3\.org/)[\w-]+\.[\w-]+")
+    assert [str(file) for file in own if named.search(file.read_text("utf-8"))] == []
