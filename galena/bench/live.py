@@ -27,8 +27,8 @@ from galena.instruments.address import Address
 from galena.instruments.link import Link, StreamStart
 from galena.instruments.protocol import Block
 
-PUBLISH_EVERY = 0.05
-STRIPS_EVERY = 2  # publishings: ten times a second
+PUBLISH_EVERY = 0.048
+STRIPS_EVERY = 2  # publishings: a little more than ten times a second
 NOISE_OVER = 2.0  # seconds
 log = logging.getLogger(__name__)
 
@@ -171,8 +171,11 @@ class Bench:
 
     async def _publish_forever(self) -> None:
         turn = 0
+        clock = asyncio.get_running_loop().time
+        due = clock()
         while True:
-            await asyncio.sleep(PUBLISH_EVERY)
+            due = max(due + PUBLISH_EVERY, clock())  # in step, but never to catch up
+            await asyncio.sleep(due - clock())
             turn += 1
             try:
                 self._publish_readings()

@@ -9,7 +9,8 @@ SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a sl
 
 def listen(host: str, port: int) -> socket.socket:
     """Open the socket on which the server listens."""
-    listening = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    # asyncio sends small answers without delay only on sockets that name their protocol.
+    listening = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, SEND_BUFFER)
     try:

@@ -53,8 +53,8 @@ def limits(runs: list[RunReadings]) -> dict[str, list[float]]:
     """Give limits that show all readings with a margin."""
     if not runs:
         return {"x": [0.0, 10.0], "y": [0.0, 1.0]}
-    y_lo = min(float(np.nanmin(one.readings.y)) for one in runs)
-    y_hi = max(float(np.nanmax(one.readings.y)) for one in runs)
+    y_lo = min(one.readings.extremes[0] for one in runs)
+    y_hi = max(one.readings.extremes[1] for one in runs)
     x_lo = min(float(one.readings.t[0]) for one in runs)
     x_hi = max(float(one.readings.t[-1]) for one in runs)
     return {"x": list(widened(x_lo, x_hi, 0.02)), "y": list(widened(y_lo, y_hi))}

@@ -7,7 +7,7 @@ only grows, and only its new chunks are read.
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from django.db.models import Q
@@ -30,6 +30,12 @@ class Readings:
 
     def __len__(self) -> int:
         return int(self.t.size)
+
+    @cached_property
+    def extremes(self) -> tuple[float, float]:
+        """The lowest and the highest reading that is a number; zero twice if none is."""
+        finite = self.y[np.isfinite(self.y)]
+        return (float(finite.min()), float(finite.max())) if finite.size else (0.0, 0.0)
 
 
 NOTHING = Readings(np.empty(0), np.empty(0))
@@ -95,9 +101,10 @@ def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
     wanted = Q()
     for key, sequence in after.items():
         wanted |= Q(series=key, sequence__gte=sequence)
+    rows = SeriesChunk.objects.filter(wanted).order_by("series_id", "sequence")
     fresh: dict[int, list[Chunk]] = {}
-    for row in SeriesChunk.objects.filter(wanted).order_by("series_id", "sequence"):
-        fresh.setdefault(row.series_id, []).append(row.content)
+    for key, *content in rows.values_list("series_id", "first_index", "count", "data", "crc32"):
+        fresh.setdefault(key, []).append(Chunk(*content))
     return fresh
 
 

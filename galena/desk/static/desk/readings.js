@@ -1,5 +1,6 @@
 // The readings of the window that is shown, as much of them as can be seen.
-// Owns the arrays and the one request that is under way; a newer window cancels an older one.
+// Owns the arrays and the one request that is under way; of newer windows only the last is asked
+// for when it is done, so that a fast hand never piles up work for the server.
 
 export class Window {
   constructor(url, changed) {
@@ -13,8 +14,19 @@ export class Window {
 
   // Ask for [lo, hi], or for all where there are no limits; some more at the sides is for sliding.
   async ask(limits, columns) {
-    this.request?.abort();
-    const request = (this.request = new AbortController());
+    this.next = { limits, columns };
+    if (this.busy) return;
+    this.busy = true;
+    while (this.next) {
+      const { limits: ends, columns: wide } = this.next;
+      this.next = null;
+      await this.fetch(ends, wide);
+      this.changed();
+    }
+    this.busy = false;
+  }
+
+  async fetch(limits, columns) {
     const query = new URLSearchParams({ columns: Math.round(columns) });
     if (limits) {
       const aside = (limits[1] - limits[0]) / 4;
@@ -23,14 +35,12 @@ export class Window {
       query.set("columns", Math.round(columns * 1.5));
     }
     try {
-      const answer = await fetch(`${this.url}?${query}`, { signal: request.signal });
+      const answer = await fetch(`${this.url}?${query}`);
       if (answer.ok) this.unpack(await answer.arrayBuffer());
       else this.trouble = answer.status === 409 ? await answer.text() : "The readings could not be fetched. Load the page again.";
-    } catch (error) {
-      if (error.name === "AbortError") return;
+    } catch {
       this.trouble = "The server does not answer. Is Galena still running? Nothing recorded is lost.";
     }
-    this.changed();
   }
 
   unpack(buffer) {

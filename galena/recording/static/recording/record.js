@@ -133,10 +133,14 @@ function minutes(seconds) {
   return `${String(Math.floor(seconds / 60)).padStart(2, "0")}:${(seconds % 60).toFixed(1).padStart(4, "0")}`;
 }
 
+let painted = ""; // what the last picture showed: it is painted anew only when that changed
+
 function paint() {
-  if (run) {
-    const now = Math.max(0, ...run.streams.map(({ t }) => (t.length ? t.all[t.length - 1] : 0)));
-    clock.textContent = minutes(now);
+  const now = run && `${run.id} ${innerWidth} ${innerHeight} ${devicePixelRatio} ${run.streams.map(({ t }) => t.length)}`;
+  if (run && now !== painted) {
+    painted = now;
+    const latest = Math.max(0, ...run.streams.map(({ t }) => (t.length ? t.all[t.length - 1] : 0)));
+    clock.textContent = minutes(latest);
     const counts = run.streams.map(({ t }) => t.length.toLocaleString("en").replaceAll(",", "\u2009")).join(" + ");
     taken.textContent = `run ${run.number}: ${counts} readings`;
     const graphs = run.streams.flatMap((stream) => stream.graphs.map((graph) => [stream, graph]));

@@ -1,0 +1,139 @@
+"""What one pan or zoom over a run of 1,000,000 readings costs: bytes, server time, frame time.
+
+Server time is given as a multiple of reading the same blobs with numpy and drawing nothing.
+
+Run: python -m bench.desk_window
+"""
+
+import os
+import tempfile
+import time
+
+os.environ["DJANGO_SETTINGS_MODULE"] = "galena.config.settings"
+
+import django
+import numpy as np
+
+COUNT = 1_000_000
+RATE = 1000.0
+
+
+def best(action, times: int = 7) -> float:
+    """Give the least of several times, in seconds."""
+    taken = []
+    for _ in range(times):
+        began = time.perf_counter()
+        action()
+        taken.append(time.perf_counter() - began)
+    return min(taken)
+
+
+def main() -> None:
+    """Build the run, then measure."""
+    django.setup()
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    from galena.classroom.models import Person
+    from galena.desk import flows, window
+    from galena.experiments import flows as experiments
+    from galena.experiments import readings
+    from galena.experiments.models import SeriesChunk
+    from tests import making
+
+    ada = Person.objects.create_user("ada", first_name="Ada")
+    experiment = experiments.create(ada, "A million readings")
+    y = making.ramp(COUNT, rate=RATE, slope=0.02, noise=3.0)
+    making.run(experiment, y, rate=RATE, chunk=250)
+    sheet = flows.first_sheet(experiment)
+
+    def plain() -> None:
+        rows = SeriesChunk.objects.order_by("series_id", "sequence").values_list("data", flat=True)
+        np.frombuffer(b"".join(rows), dtype="<f8").min()
+
+    blob = y.tobytes()
+
+    def in_memory() -> None:
+        array = np.frombuffer(blob, dtype="<f8").copy()
+        array[: 1000 * 800].reshape(800, -1).min(axis=1)
+        array[: 1000 * 800].reshape(800, -1).max(axis=1)
+
+    def cold() -> None:
+        readings.forget()
+        window.encode(sheet, None, None, 800)
+
+    read, numpy_only = best(plain, 3), best(in_memory)
+    cold()
+    first = best(cold, 3)
+    whole = best(lambda: window.encode(sheet, None, None, 800))
+    zoomed = best(lambda: window.encode(sheet, 300.0, 420.0, 800))
+    deep = best(lambda: window.encode(sheet, 300.0, 300.5, 800))
+    print(f"{COUNT:,} readings, 800 pixel columns:")
+    print(
+        f"  first look, from the disk: {first * 1e3:.0f} ms, {first / read:.2f} x reading its blobs"
+    )
+    for name, taken, ends in [
+        ("all", whole, (None, None)), ("120 s of it", zoomed, (300.0, 420.0)),
+        ("half a second", deep, (300.0, 300.5)),
+    ]:  # fmt: skip
+        size = len(window.encode(sheet, *ends, 800))
+        print(f"  {name}: {taken * 1e3:.1f} ms, {taken / read:.2f} x reading the blobs, "
+              f"{taken / numpy_only:.2f} x a plain minimum and maximum in memory, "
+              f"{size / 1e3:.0f} kB")  # fmt: skip
+    browser(experiment.pk)
+
+
+def browser(experiment_id: int) -> None:
+    """Pan and zoom in Chromium and tell the time between and within frames."""
+    from playwright.sync_api import sync_playwright
+
+    from bench.serving import served_from
+    from tests.browser.conftest import CHROMIUM, FLAGS
+
+    with (
+        served_from(os.environ["GALENA_DATA"], []) as (address, _),
+        sync_playwright() as playwright,
+    ):
+        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = chromium.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(address)
+        page.get_by_role("button", name="Come in as Ada").click()
+        page.goto(f"{address}/experiments/{experiment_id}/desk")
+        page.wait_for_function("() => JSON.parse(stack.dataset.shown).runs == 1")
+        box = page.locator("#stack").bounding_box()
+        page.evaluate(
+            """() => { window.frames_ = []; window.work = []; const ask = requestAnimationFrame;
+            window.requestAnimationFrame = (paint) => ask((at) => { const began = performance.now();
+              paint(at); window.work.push(performance.now() - began); });
+            let last = 0; const tick = (at) => { if (last) window.frames_.push(at - last); last = at;
+              ask(tick); }; ask(tick); }"""
+        )
+        middle, below = box["y"] + box["height"] / 2, box["y"] + box["height"] - 15
+        page.mouse.move(box["x"] + box["width"] / 2, middle)
+        for turn in range(40):
+            page.mouse.wheel(0, -60 if turn < 20 else 60)
+        page.mouse.move(box["x"] + box["width"] / 2, below)
+        page.mouse.down()
+        for turn in range(60):
+            page.mouse.move(box["x"] + box["width"] / 2 - 5 * turn, below)
+        page.mouse.up()
+        page.wait_for_timeout(500)
+        frames, work = page.evaluate("[window.frames_, window.work]")
+        fetched = page.evaluate(
+            "performance.getEntriesByType('resource').filter(e => e.name.includes('/desk/data'))"
+            ".map(e => [e.encodedBodySize, e.responseEnd - e.startTime])"
+        )
+        chromium.close()
+    sizes, waits = np.array(fetched).T
+    print(f"  browser, 40 zooms and 60 slides: painting p50 {np.percentile(work, 50):.1f} ms, "
+          f"p95 {np.percentile(work, 95):.1f} ms; between frames p50 "
+              f"{np.percentile(frames, 50):.1f} ms, p95 {np.percentile(frames, 95):.1f} ms")  # fmt: skip
+    print(
+        f"  {len(sizes)} fetches of at most {sizes.max() / 1e3:.0f} kB, p95 {np.percentile(waits, 95):.0f} ms"
+    )
+
+
+if __name__ == "__main__":
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["GALENA_DATA"] = folder
+        main()

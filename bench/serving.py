@@ -1,0 +1,87 @@
+"""A server with a benchmark's own rig, in processes of their own, as a school would run it."""
+
+import os
+import re
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import httpx
+
+PERSON = """
+from galena.classroom.models import Person
+from galena.experiments.flows import create
+create(Person.objects.create_user("ada", first_name="Ada"), "Bench")
+"""
+
+
+GALENA = [sys.executable, "-m", "galena"]
+
+
+def surroundings(folder: str, stand_ins: list[str]) -> dict[str, str]:
+    """Give the environment of a server with its data in a folder."""
+    return os.environ | {
+        "GALENA_DATA": folder,
+        "GALENA_DEMO": "1",
+        "GALENA_STAND_INS": " ".join(stand_ins),
+        "DJANGO_SETTINGS_MODULE": "galena.config.settings",
+    }
+
+
+@contextmanager
+def served_from(folder: str, stand_ins: list[str]) -> Iterator[tuple[str, int]]:
+    """Serve what is in a folder; gives address and process id."""
+    process = subprocess.Popen(
+        [*GALENA, "serve", "--port", "0"],
+        env=surroundings(folder, stand_ins),
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    try:
+        address = re.search(r"http://\S+", process.stdout.readline())[0].rstrip("/")
+        while not answers(address):
+            time.sleep(0.05)
+        yield address, process.pid
+    finally:
+        process.terminate()
+        process.wait()
+
+
+@contextmanager
+def served(stand_ins: list[str]) -> Iterator[tuple[str, int, Path]]:
+    """Serve an empty world to one person; gives address, process id and data folder."""
+    with tempfile.TemporaryDirectory() as folder:
+        for words in (["migrate", "-v0"], ["shell", "-v0", "-c", PERSON]):
+            subprocess.run(
+                [*GALENA, "manage", *words], env=surroundings(folder, stand_ins), check=True
+            )
+        with served_from(folder, stand_ins) as (address, pid):
+            yield address, pid, Path(folder)
+
+
+def answers(address: str) -> bool:
+    """Tell whether the server is up."""
+    try:
+        return httpx.get(f"{address}/sign-in").status_code == 200
+    except httpx.TransportError:
+        return False
+
+
+def signed_in(address: str) -> httpx.Client:
+    """Give a client that has come in by the demo's door, with its token in place."""
+    client = httpx.Client(base_url=address, timeout=60)
+    client.get("/sign-in")
+    token = {"csrfmiddlewaretoken": client.cookies["csrftoken"]}
+    client.post("/sign-in/demo", data=token)
+    client.headers["X-CSRFToken"] = client.cookies["csrftoken"]
+    return client
+
+
+def cpu_seconds(pid: int) -> float:
+    """Give the processor time that a process has used so far."""
+    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
