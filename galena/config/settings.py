@@ -9,6 +9,7 @@ GALENA_STAND_INS  addresses of stand-in instruments, separated by spaces
 import os
 import secrets
 from pathlib import Path
+from zoneinfo import available_timezones
 
 BASE_DIR = Path(__file__).resolve().parents[2]
 DATA_DIR = Path(os.environ.get("GALENA_DATA", BASE_DIR / ".work" / "data"))
@@ -22,6 +23,12 @@ def _secret_key() -> str:
         file.touch(mode=0o600)
         file.write_text(secrets.token_urlsafe(50))
     return file.read_text()
+
+
+def _time_zone() -> str:
+    """Tell the zone that this computer's clock is set to."""
+    name = os.environ.get("TZ") or str(Path("/etc/localtime").resolve()).partition("zoneinfo/")[2]
+    return name if name in available_timezones() else "UTC"
 
 
 SECRET_KEY = _secret_key()
@@ -105,7 +112,7 @@ CSRF_FAILURE_VIEW = "galena.shell.views.csrf_failure"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 
 LANGUAGE_CODE = "en-gb"
-TIME_ZONE = os.environ.get("TZ") or "UTC"
+TIME_ZONE = _time_zone()
 USE_TZ = True
 USE_I18N = False
 

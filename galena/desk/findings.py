@@ -1,13 +1,16 @@
 """The answers to what was asked, kept in memory as long as nothing they depend on changes."""
 
+from dataclasses import replace
 from functools import lru_cache
+
+import numpy as np
 
 from galena.core import series, units
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk.models import Finding
 from galena.desk.questions import QUESTIONS, Answer
 from galena.experiments.models import Series
-from galena.experiments.readings import Readings, of_series
+from galena.experiments.readings import NOTHING, Readings, of_series
 
 X_UNIT = "s"
 
@@ -64,9 +67,11 @@ def _answer(key: _Key, kind: str, lo: float, hi: float, unit: str) -> Answer:
     readings = key.readings
     part = series.inside(readings.t, lo, hi)
     inside = Readings(readings.t[part], readings.y[part])
+    key.readings = NOTHING  # what is remembered must not hold the run's arrays
     try:
-        return QUESTIONS[kind].answer(inside, units.parse(X_UNIT), units.parse(unit))
+        answer = QUESTIONS[kind].answer(inside, units.parse(X_UNIT), units.parse(unit))
     except GalenaError as error:
         return Answer(trouble=str(error))
-    finally:
-        key.readings = inside  # what is remembered need not hold the whole run
+    if answer.fit is None:
+        return answer
+    return replace(answer, fit=replace(answer.fit, residuals=np.empty(0)))

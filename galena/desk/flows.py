@@ -16,7 +16,12 @@ class DeskError(GalenaError, ValueError):
 
 def first_sheet(experiment: Experiment) -> Sheet:
     """Give the experiment's sheet; it shows the first quantity that a run has measured."""
-    sheet, _ = Sheet.objects.get_or_create(experiment=experiment)
+    sheet = experiment.sheets.order_by("pk").first()
+    if sheet is None:
+        with (
+            transaction.atomic()
+        ):  # holds the database's one write lock: two windows make one sheet
+            sheet = experiment.sheets.order_by("pk").first() or experiment.sheets.create()
     if sheet.quantity_id is None and (first := experiment.quantities.order_by("pk").first()):
         sheet.quantity = first
         sheet.save(update_fields=["quantity"])

@@ -145,7 +145,7 @@ class Series(models.Model):
     """One row of numbers of a stream: raw readings of a quantity, or, without one, time stamps."""
 
     stream = models.ForeignKey(Stream, models.CASCADE, related_name="series")
-    quantity = models.ForeignKey(Quantity, models.PROTECT, null=True)
+    quantity = models.ForeignKey(Quantity, models.RESTRICT, null=True)
     zero = models.FloatField(default=0.0, help_text="raw value that is read as zero")
 
     class Meta:

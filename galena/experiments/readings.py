@@ -4,10 +4,8 @@ A finished chunk never changes, so what is in memory stays true; a run that is b
 only grows, and only its new chunks are read.
 """
 
-import threading
-from collections import OrderedDict
-from dataclasses import dataclass, field
-from functools import cached_property, lru_cache
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from django.db.models import Q
@@ -17,8 +15,9 @@ from galena.core.calibration import Correction
 from galena.core.errors import SeriesError
 from galena.core.series import STAMPS, VALUES, Chunk, assemble
 from galena.experiments.models import Quantity, Run, Series, SeriesChunk
+from galena.experiments.shelf import Shelf
 
-ROOM = 1_000_000_000  # bytes
+ROOM = 500_000_000  # bytes of stored readings, and as many of corrected ones
 
 
 @dataclass(frozen=True)
@@ -50,48 +49,32 @@ class _Kept:
     final: bool
 
 
-class _Shelf:
-    """Arrays by series, the longest unused thrown away first."""
+_stored: Shelf[_Kept] = Shelf(ROOM)
+_corrected: Shelf[Readings] = Shelf(ROOM)
 
-    def __init__(self, room: int) -> None:
-        self.room = room
-        self._lock = threading.Lock()
-        self._kept: OrderedDict[int, _Kept] = OrderedDict()
 
-    def take(self, wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray[np.generic]]:
-        """Give all that is stored of these series, by key; one query for what is not here.
+def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray[np.generic]]:
+    """Give all that is stored of these series, by key; one query for what is not in memory.
 
-        runs: the run of each stream; while it is recorded, its series grow.
-        """
-        with self._lock:
-            known = {one.pk: self._kept[one.pk] for one in wanted if one.pk in self._kept}
-        open_ones = [one for one in wanted if one.pk not in known or not known[one.pk].final]
-        fresh = _fresh_chunks({one.pk: known[one.pk].chunks if one.pk in known else 0
-                               for one in open_ones})  # fmt: skip
-        for one in open_ones:
-            dtype = STAMPS if one.quantity_id is None else VALUES
-            before = known.get(one.pk, _Kept(0, np.empty(0, dtype), False))
-            chunks = fresh.get(one.pk, [])
-            run = runs[one.stream_id]
-            try:
-                joined = _joined(before.array, chunks, dtype)
-            except SeriesError as error:
-                raise SeriesError(
-                    f"Run {run.number}: {error} Hide it to see the others."
-                ) from error
-            final = run.state != Run.State.RECORDING
-            known[one.pk] = _Kept(before.chunks + len(chunks), joined, final)
-        with self._lock:
-            for key, kept in known.items():
-                self._kept[key] = kept
-                self._kept.move_to_end(key)
-            while sum(kept.array.nbytes for kept in self._kept.values()) > self.room:
-                self._kept.popitem(last=False)
-        return {key: kept.array for key, kept in known.items()}
-
-    def clear(self) -> None:
-        with self._lock:
-            self._kept.clear()
+    runs: the run of each stream; while it is recorded, its series grow.
+    """
+    known = {one.pk: kept for one in wanted if (kept := _stored.get(one.pk)) is not None}
+    open_ones = [one for one in wanted if one.pk not in known or not known[one.pk].final]
+    after = {one.pk: known[one.pk].chunks if one.pk in known else 0 for one in open_ones}
+    fresh = _fresh_chunks(after)
+    for one in open_ones:
+        dtype = STAMPS if one.quantity_id is None else VALUES
+        before = known.get(one.pk, _Kept(0, np.empty(0, dtype), False))
+        chunks = fresh.get(one.pk, [])
+        run = runs[one.stream_id]
+        try:
+            joined = _joined(before.array, chunks, dtype)
+        except SeriesError as error:
+            raise SeriesError(f"Run {run.number}: {error} Hide it to see the others.") from error
+        final = run.state != Run.State.RECORDING
+        known[one.pk] = _Kept(before.chunks + len(chunks), joined, final)
+        _stored.put(one.pk, known[one.pk], joined.nbytes)
+    return {key: kept.array for key, kept in known.items()}
 
 
 def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
@@ -117,13 +100,10 @@ def _joined(
     return np.concatenate((known, added)) if known.size else added
 
 
-_shelf = _Shelf(ROOM)
-
-
 def forget() -> None:
     """Throw away all that is in memory."""
-    _shelf.clear()
-    _corrected.cache_clear()
+    _stored.clear()
+    _corrected.clear()
 
 
 def readings(run: Run, quantity: Quantity) -> Readings:
@@ -140,7 +120,7 @@ def of_series(wanted: list[Series]) -> list[Readings]:
         one.stream_id: one for one in Series.objects.filter(stream__in=streams, quantity=None)
     }
     runs = {one.stream_id: one.stream.run for one in wanted}
-    arrays = _shelf.take([*wanted, *stamps.values()], runs)
+    arrays = _take([*wanted, *stamps.values()], runs)
     return [_readings(one, arrays[one.pk], arrays[stamps[one.stream_id].pk]) for one in wanted]
 
 
@@ -148,23 +128,14 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
     origin_us = series.stream.origin_us
     if origin_us is None:
         return NOTHING
-    count = min(raw.size, stamps.size)
-    return _corrected(_Same((series.pk, count), (raw, stamps)), origin_us, series.zero)
-
-
-@dataclass(frozen=True)
-class _Same:
-    """Arrays that are the same while the series and their length are."""
-
-    version: tuple[int, int]
-    arrays: tuple[NDArray[np.float64], NDArray[np.int64]] = field(compare=False)
-
-
-@lru_cache(maxsize=64)
-def _corrected(stored: _Same, origin_us: int, zero: float) -> Readings:
-    count = stored.version[1]
-    raw, stamps = stored.arrays
-    return Readings(seconds(stamps[:count], origin_us), Correction(zero).apply(raw[:count]))
+    count = min(raw.size, stamps.size)  # a chunk may have been written between the two
+    key = (series.pk, count, origin_us, series.zero)
+    found = _corrected.get(key)
+    if found is None:
+        t, y = seconds(stamps[:count], origin_us), Correction(series.zero).apply(raw[:count])
+        found = Readings(t, y)
+        _corrected.put(key, found, t.nbytes + y.nbytes)
+    return found
 
 
 def seconds(stamps: NDArray[np.int64], origin_us: int) -> NDArray[np.float64]:

@@ -1,0 +1,42 @@
+"""What is kept in memory while there is room; the longest unused is thrown away first."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable
+from typing import Generic, TypeVar
+
+Kept = TypeVar("Kept")
+
+
+class Shelf(Generic[Kept]):
+    """Things by key, so many bytes of them at most; safe to use from several threads."""
+
+    def __init__(self, room: int) -> None:
+        self.room = room
+        self._lock = threading.Lock()
+        self._kept: OrderedDict[Hashable, tuple[Kept, int]] = OrderedDict()
+        self._used = 0
+
+    def get(self, key: Hashable) -> Kept | None:
+        """Give what is kept under a key, if anything."""
+        with self._lock:
+            if key not in self._kept:
+                return None
+            self._kept.move_to_end(key)
+            return self._kept[key][0]
+
+    def put(self, key: Hashable, thing: Kept, size: int) -> None:
+        """Keep a thing of so many bytes."""
+        with self._lock:
+            _, before = self._kept.pop(key, (None, 0))
+            self._kept[key] = (thing, size)
+            self._used += size - before
+            while self._used > self.room and len(self._kept) > 1:
+                _, (_, freed) = self._kept.popitem(last=False)
+                self._used -= freed
+
+    def clear(self) -> None:
+        """Throw everything away."""
+        with self._lock:
+            self._kept.clear()
+            self._used = 0

@@ -1,0 +1,40 @@
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from galena.core.ticks import ticks, widened
+
+
+@pytest.mark.parametrize(
+    ("lo", "hi", "about", "labels"),
+    [
+        (0, 60, 6, ["0", "10", "20", "30", "40", "50", "60"]),
+        (-0.35, 0.33, 7, ["−0.3", "−0.2", "−0.1", "0.0", "0.1", "0.2", "0.3"]),
+        (0.2, 0.45, 5, ["0.20", "0.25", "0.30", "0.35", "0.40", "0.45"]),
+        (900, 2100, 3, ["1000", "1500", "2000"]),
+    ],
+)
+def test_ticks_have_the_decimals_of_their_step(lo, hi, about, labels):
+    assert list(ticks(lo, hi, about).labels) == labels
+
+
+@given(st.floats(-1e3, 1e3), st.floats(1e-3, 1e6), st.integers(1, 12))
+def test_ticks_stand_at_steps_of_one_two_or_five(lo, width, about):
+    found = ticks(lo, lo + width, about)
+    assert len(found.places) <= about + 1
+    assert all(
+        lo - 1e-9 * abs(lo) <= place <= lo + width * (1 + 1e-9) + 1e-9 for place in found.places
+    )
+    if len(found.places) > 1:
+        step = np.diff(found.places).mean()
+        digits = step / 10 ** np.floor(np.log10(step) + 1e-6)
+        assert min(abs(digits - one) for one in (1, 2, 5)) < 1e-3
+        assert len(set(found.labels)) == len(found.labels)
+
+
+@pytest.mark.parametrize(
+    ("lo", "hi", "expected"), [(0, 100, (-4, 104)), (5, 5, (4.5, 5.5)), (0, 0, (-1, 1))]
+)
+def test_limits_get_room(lo, hi, expected):
+    assert widened(lo, hi) == pytest.approx(expected)
