@@ -20,7 +20,8 @@ from galena.instruments.errors import InstrumentError
 def page(request, experiment_id: int):
     """Show the Bench."""
     context = {"experiment": experiment_for(request, experiment_id), "tab": "bench"}
-    return render(request, "bench/page.html", context | _bench_context())
+    context |= _bench_context() | {"rig": first_rig()}
+    return render(request, "bench/page.html", context)
 
 
 def strips(request, experiment_id: int):

@@ -55,5 +55,6 @@ def test_signing_in_has_no_known_barrier(window, room):
 
 def test_writing_a_report_has_no_known_barrier(page, experiment):
     page.goto(f"{page.room.url}/experiments/{experiment.pk}/report")
+    page.wait_for_load_state()
     page.get_by_role("button", name="Write").click()
     assert violations(page) == []

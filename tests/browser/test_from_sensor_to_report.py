@@ -23,6 +23,14 @@ def number(text):
     return float(value.replace("−", "-")), float(uncertainty)
 
 
+def plan_a_run(page, live=True):
+    """Go to Record, and wait until the page is alive: a key pressed before that is lost."""
+    page.get_by_role("link", name="Plan a run").click()
+    page.wait_for_load_state()
+    if live:
+        expect(page.locator("#numbers [data-shown]").first).to_have_text(re.compile(r"\d"))
+
+
 def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
     page.get_by_role("link", name="New experiment").click()
     page.get_by_label("Title").fill("Filling the tank")
@@ -39,7 +47,7 @@ def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
     page.get_by_role("slider", name="pump").fill("40")
     expect(page.get_by_text("40 mL/s")).to_be_visible()
 
-    page.get_by_role("link", name="Plan a run").click()
+    plan_a_run(page)
     page.get_by_label("readings a second").fill("50")
     page.get_by_label("duration").fill("6")
     expect(page.get_by_text("300 readings each")).to_be_visible()
@@ -74,6 +82,7 @@ def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
     assert slope == pytest.approx(FLOW * 1000 / AREA, abs=4 * uncertainty)
 
     page.get_by_role("link", name="Report").click()
+    page.wait_for_load_state()
     page.get_by_role("button", name="Write").click()
     page.get_by_label("Title").fill("How fast it fills")
     page.get_by_label("Text").fill("\n\n{graph}")
@@ -103,7 +112,7 @@ def test_what_is_wrong_with_a_plan_is_said_in_place(page):
     page.goto(f"{page.room.url}/experiments/new")
     page.get_by_label("Title").fill("Bad plans")
     page.get_by_role("button", name="Make it").click()
-    page.get_by_role("link", name="Plan a run").click()
+    plan_a_run(page)
     rate = page.get_by_label("readings a second")
     for typed, words in [("abc", "“abc” is not a number"), ("5000", "gives at most 1000")]:
         rate.fill(typed)
@@ -118,7 +127,7 @@ def test_a_late_watcher_sees_the_whole_run_and_space_in_a_field_is_a_space(page,
     page.goto(f"{page.room.url}/experiments/new")
     page.get_by_label("Title").fill("Watched")
     page.get_by_role("button", name="Make it").click()
-    page.get_by_role("link", name="Plan a run").click()
+    plan_a_run(page)
     page.get_by_label("readings a second").fill("100")
     page.get_by_label("duration").fill("8")
     page.get_by_role("checkbox", name="water temperature").uncheck()
@@ -141,7 +150,7 @@ def test_a_run_is_stopped_by_the_space_bar_with_what_it_has(page):
     page.goto(f"{page.room.url}/experiments/new")
     page.get_by_label("Title").fill("Stopped")
     page.get_by_role("button", name="Make it").click()
-    page.get_by_role("link", name="Plan a run").click()
+    plan_a_run(page)
     page.get_by_role("heading", name="Plan").click()
     page.keyboard.press("Space")
     expect(page.get_by_text("● recording run 1")).to_be_visible()
@@ -161,7 +170,7 @@ def test_an_instrument_that_goes_is_told_on_the_bench_and_on_record(page):
     expect(page.get_by_text("● well · 20 readings a second").first).to_be_visible()
     page.room.rig.stop()
     expect(page.get_by_text("Is its cable in, and is it switched on?").first).to_be_visible()
-    page.get_by_role("link", name="Plan a run").click()
+    plan_a_run(page, live=False)
     expect(page.get_by_text("No instrument gives readings.")).to_be_visible()
     page.get_by_role("button", name="Record").click()
     expect(page.get_by_role("alert")).to_contain_text("No channel is chosen")

@@ -75,6 +75,7 @@ def test_a_run_survives_the_killing_of_the_server(chromium, server):
     page.get_by_role("link", name="Power cut").click()
     expect(page.get_by_role("region", name="water level")).to_be_visible()
     page.get_by_role("link", name="Plan a run").click()
+    page.wait_for_load_state()
     page.get_by_label("readings a second").fill(str(RATE))
     page.get_by_label("duration").fill("600")
     page.get_by_role("checkbox", name="water temperature").uncheck()

@@ -22,7 +22,10 @@ listen(bench().dataset.events, {
       levels.set(String(one.channel), one.level);
     }
     const said = JSON.stringify(now);
-    if (states !== null && said !== states) htmx.ajax("GET", bench().dataset.strips, { target: "#bench", swap: "outerHTML" });
+    if (states !== null && said !== states) {
+      htmx.ajax("GET", bench().dataset.strips, { target: "#bench", swap: "outerHTML" });
+      htmx.ajax("GET", bench().dataset.rig, { target: "#rig", swap: "innerHTML" });
+    }
     states = said;
   },
   readings: (batch) => {
