@@ -131,4 +131,6 @@ LOGGING = {
     "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
+    # A refused plan or a page that is not there is told to the person, not to the console.
+    "loggers": {"django.request": {"level": "ERROR"}},
 }

@@ -15,8 +15,13 @@ class RigProcess:
     def __init__(self, rig: str, *, seed: int = 1, pace: float = 1.0) -> None:
         command = [sys.executable, "-m", "galena.instruments.rigs", rig]
         command += ["--seed", str(seed), "--pace", str(pace)]
+        # A session of its own: Ctrl+C in the terminal is for whoever started the rig.
         self._process = subprocess.Popen(
-            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+            command,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            start_new_session=True,
         )
         assert self._process.stdout is not None
         word, *addresses = self._process.stdout.readline().split() or [""]

@@ -56,7 +56,7 @@ function paint() {
   context.fillStyle = COLOURS.ruler;
   context.fillRect(box.left, top, box.right - box.left, 1.65 * size);
   const { symbol, unit } = ledger().dataset;
-  drawAxes(context, scale, { xLabel: ["t", "s"], yLabel: [symbol, unit] });
+  if (symbol) drawAxes(context, scale, { xLabel: ["t", "s"], yLabel: [symbol, unit] });
   clipTo(context, box);
   for (const run of shown.runs) drawLine(context, scale, markOf(run.number), run.x, run.y);
   for (const curve of overlay.curves) drawCurve(context, scale, curve, markOf(curve.number).colour);

@@ -124,10 +124,16 @@ document.addEventListener("visibilitychange", () => { if (!document.hidden) refr
 
 document.addEventListener("keydown", (event) => {
   if (event.code !== "Space" || event.repeat || event.ctrlKey || event.altKey || event.metaKey) return;
-  if (event.target.closest("input:not([type=checkbox]):not([type=range]), textarea, select, button, a, summary")) return;
+  if (wantsSpace(event.target)) return;
   event.preventDefault();
   document.querySelector("[data-space]:not(:disabled)")?.click();
 });
+
+// Space belongs to a field that is typed in, and to a box or button that was reached by keyboard.
+function wantsSpace(target) {
+  const own = target.closest("input:not([type=range]), textarea, select, button, a, summary");
+  return own !== null && (!own.matches("[type=checkbox], button, a, summary") || own.matches(":focus-visible"));
+}
 
 function minutes(seconds) {
   return `${String(Math.floor(seconds / 60)).padStart(2, "0")}:${(seconds % 60).toFixed(1).padStart(4, "0")}`;

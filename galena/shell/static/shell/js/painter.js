@@ -1,7 +1,10 @@
 // Paints readings on a canvas: many as a line with a mark now and then, few as marks alone.
 // Gets arrays and limits, gives pixels; computes nothing that anyone reads off.
 
+import { rem } from "./axes.js";
+
 const FEW = 120;
+const grown = () => rem() / 16; // on a projector everything grows
 const MARK_EVERY = 90; // pixels between the marks on a line
 
 export function loadMarks() {
@@ -20,7 +23,7 @@ export function clipTo(context, { left, top, right, bottom }) {
 export function drawLine(context, scale, mark, xs, ys) {
   if (xs.length <= FEW) return;
   context.strokeStyle = mark.colour;
-  context.lineWidth = 1.5;
+  context.lineWidth = 1.5 * grown();
   context.lineJoin = "round";
   context.setLineDash(mark.dash);
   context.stroke(joined(scale, xs, ys));
@@ -46,7 +49,7 @@ function joined(scale, xs, ys) {
 
 // Marks keep their places in the data, shifted from run to run so that they seldom meet.
 function marksAlong(context, scale, mark, xs, ys, number) {
-  const every = MARK_EVERY / (scale.x(1) - scale.x(0));
+  const every = (MARK_EVERY * grown()) / (scale.x(1) - scale.x(0));
   const shift = ((number * 0.29) % 1) * every;
   let next = Math.ceil((xs[0] - shift) / every) * every + shift;
   for (let i = 0; i < xs.length; i++) {
@@ -59,7 +62,7 @@ function marksAlong(context, scale, mark, xs, ys, number) {
 export function drawMark(context, mark, x, y, size = 1) {
   context.save();
   context.translate(x, y);
-  context.scale(size, size);
+  context.scale(size * grown(), size * grown());
   context.fillStyle = mark.colour;
   context.fill(mark.shapePath);
   context.restore();
@@ -72,7 +75,7 @@ export function drawCurve(context, scale, curve, colour) {
   const strokes = [[1, [], 5.5, "#ffffff"], [0, [6, 6], 1.6, colour], [2, [6, 6], 1.6, colour], [1, [], 2.6, colour]];
   for (const [from, dash, width, stroke] of strokes) {
     context.setLineDash(dash);
-    context.lineWidth = width;
+    context.lineWidth = width * grown();
     context.strokeStyle = stroke;
     context.beginPath();
     context.moveTo(...places[from]);
