@@ -1,5 +1,6 @@
 """Runs the one server process."""
 
+import contextlib
 import socket
 
 import uvicorn
@@ -53,4 +54,5 @@ def serve(host: str, port: int) -> None:
     """Serve until interrupted."""
     listening = listen(host, port)
     print(f"Galena is at http://{host}:{listening.getsockname()[1]}/", flush=True)
-    server().run(sockets=[listening])
+    with contextlib.suppress(KeyboardInterrupt):  # Ctrl+C is how a server in a terminal is ended
+        server().run(sockets=[listening])
