@@ -11,7 +11,10 @@ from galena.bench.live import BENCH
 from galena.core.errors import PlanError
 from galena.core.plans import SteadyPlan
 from galena.core.series import STAMPS, VALUES, assemble
+from galena.experiments import flows as experiments
 from galena.experiments.models import Run, Series, SeriesChunk
+from galena.experiments.readings import readings
+from galena.instruments.errors import NoAnswer
 from galena.instruments.link import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
 from galena.recording import flows
@@ -277,3 +280,75 @@ def test_the_next_plan_is_that_of_the_last_run(as_ada, experiment):
     assert 'name="rate" value="25"' in text
     assert 'value="40"' in text
     assert 'value="closed"' in text
+
+
+def test_a_start_that_the_instrument_refuses_keeps_nothing(room, experiment, monkeypatch):
+    feed = next(iter(BENCH.feeds.values()))
+
+    def refuse(rate, sink=None):
+        raise NoAnswer("Level gauge LG-1 0007 did not answer. Is its cable in?")
+
+    monkeypatch.setattr(feed.link, "restart", refuse)
+    with pytest.raises(NoAnswer, match="did not answer"):
+        start(experiment)
+    assert Run.objects.count() == 0
+    assert RECORDER.current is None
+    monkeypatch.undo()
+    assert start(experiment, duration=0.2).number == 1
+    over()
+
+
+def test_another_experiment_says_who_holds_the_instruments(room, as_ada, experiment):
+    other = experiments.create(experiment.owner, "Second tank")
+    run = start(experiment, duration=30.0)
+    page = as_ada.get(reverse("record", args=[other.pk])).text
+    assert "The instruments are recording run 1 of “Tide tank”, started by Ada." in page
+    channel = BENCH.live_channels()[0].pk
+    typed = {"rate": "20", "duration": "5", "channel": str(channel)}
+    answer = as_ada.post(reverse("start", args=[other.pk]), typed)
+    assert answer.status_code == 422
+    assert "Wait for its end or stop it first." in answer.text
+    assert as_ada.post(reverse("stop", args=[other.pk])).status_code == 200
+    assert RECORDER.current is not None
+    own = as_ada.get(reverse("record-status", args=[experiment.pk])).json()
+    assert (own["number"], own["planned"], own["trouble"]) == (1, 3000, "")
+    assert as_ada.get(reverse("record-status", args=[other.pk])).json() == {"recording": None}
+    blocked = as_ada.post(reverse("remove-run", args=[experiment.pk, 1]))
+    assert "Run 1 is being recorded. Stop it first." in blocked.text
+    as_ada.post(reverse("stop", args=[experiment.pk]))
+    run.refresh_from_db()
+    assert run.ending == "Stopped by Ada."
+
+
+def test_a_run_being_recorded_can_be_looked_at_and_grows(room, as_ada, experiment):
+    run = start(experiment, rate=200.0, duration=30.0)
+    quantity = experiment.quantities.get()
+    counts = []
+    for _ in range(3):
+        before = counts[-1] if counts else 0
+        counts.append(until(lambda least=before: grown(run, quantity, least), "more readings"))
+    found = readings(run, quantity)
+    assert found.t[:3] == pytest.approx([0.0, 0.005, 0.010], abs=1e-4)
+    assert np.all(np.diff(found.t) > 0)
+    RECORDER.stop(run.pk, "Ada")
+    run.refresh_from_db()
+    assert len(readings(run, quantity)) == stored(run, "h")[0].size
+
+
+def grown(run, quantity, least):
+    count = len(readings(run, quantity))
+    return count if count > least else 0
+
+
+def test_two_instruments_in_one_run_keep_their_own_times(room, as_ada, experiment):
+    run = start(experiment, 50.0, 0.5, [one.pk for one in BENCH.live_channels()])
+    over()
+    lines = as_ada.get(reverse("csv", args=[experiment.pk, run.number])).content.decode("utf-8-sig")
+    heading = next(line for line in lines.splitlines() if line.startswith("t /"))
+    assert heading == ("t / s (Level gauge LG-1 0007),h / mm,t / s (Thermometer TH-1 0112),T / °C")
+    drawer = as_ada.get(reverse("readings", args=[experiment.pk, run.number])).text
+    assert drawer.count('<th scope="col">') == 4
+    level, warmth = (readings(run, experiment.quantities.get(symbol=one)) for one in "hT")
+    assert len(level) == len(warmth) == 25
+    assert level.t[0] == 0.0
+    assert abs(warmth.t[0]) < 0.5
