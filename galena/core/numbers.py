@@ -71,18 +71,12 @@ def decimals_of(resolution: float) -> int:
     return max(0, -int(exponent))
 
 
-def with_uncertainty(value: float, uncertainty: float) -> tuple[str, str]:
-    """Round an uncertainty to two significant digits and its value to the same place.
+def estimate(value: float, uncertainty: float) -> str:
+    """Show `value ± uncertainty`: the uncertainty with two digits, the value to the same place.
 
-    Returns the two texts without their power of ten; join them with `estimate`.
+    A power of ten is taken out where plain digits would be unreadable.
     Source: JCGM 100:2008 (GUM), 7.2.6.
     """
-    scaled_value, scaled_uncertainty, _ = _scaled(value, uncertainty)
-    return scaled_value, scaled_uncertainty
-
-
-def estimate(value: float, uncertainty: float) -> str:
-    """Show `value ± uncertainty`, with a power of ten where plain digits would be unreadable."""
     shown, u, exponent = _scaled(value, uncertainty)
     if not u:
         return shown

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST
 from galena.core import numbers
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk import figure, flows, ledger, window
-from galena.desk.models import Finding, Marker, Sheet, Span
+from galena.desk.models import Finding, Sheet
 from galena.experiments.access import experiment_for, run_for
 from galena.experiments.models import Series
 from galena.experiments.readings import of_series
@@ -70,7 +70,8 @@ def choose_quantity(request, experiment_id: int):
     """Show another quantity."""
     experiment = experiment_for(request, experiment_id)
     sheet = flows.first_sheet(experiment)
-    chosen = get_object_or_404(experiment.quantities, pk=request.POST.get("quantity") or 0)
+    key = request.POST.get("quantity", "")
+    chosen = get_object_or_404(experiment.quantities, pk=key if key.isdecimal() else 0)
     flows.choose_quantity(sheet, chosen)
     return _ledger(request, sheet)
 
@@ -86,24 +87,23 @@ def add_span(request, experiment_id: int):
 def change_span(request, experiment_id: int, span_id: int):
     """Move a span's ends, or take it away."""
     sheet = flows.first_sheet(experiment_for(request, experiment_id))
-    span = Span.objects.filter(sheet=sheet, pk=span_id).select_related("sheet__experiment").first()
-    if span is None:
-        return _ledger(request, sheet, GONE)
-    if "remove" in request.POST:
-        return _changed(request, sheet, lambda: flows.drop(span, sheet.experiment))
-    return _changed(request, sheet, lambda: flows.move_span(span, *_numbers(request, "lo", "hi")))
+    return _moved_or_removed(request, sheet, sheet.spans, span_id, flows.move_span, "lo", "hi")
 
 
 @require_POST
 def ask(request, experiment_id: int, span_id: int):
     """Ask something of a span of every shown run."""
     sheet = flows.first_sheet(experiment_for(request, experiment_id))
-    span = Span.objects.filter(sheet=sheet, pk=span_id).select_related("sheet__experiment").first()
+    span = sheet.spans.filter(pk=span_id).first()
     if span is None:
         return _ledger(request, sheet, GONE)
-    runs = [one.run for one in window.shown_runs(sheet)]
     kind = request.POST.get("kind", "")
-    return _changed(request, sheet, lambda: flows.ask(span, kind, sheet.quantity, runs))
+
+    def asked() -> None:
+        runs = [one.run for one in window.shown_runs(sheet)]
+        flows.ask(span, kind, sheet.quantity, runs)
+
+    return _changed(request, sheet, asked)
 
 
 @require_POST
@@ -127,14 +127,7 @@ def add_marker(request, experiment_id: int):
 def change_marker(request, experiment_id: int, marker_id: int):
     """Move a marker, or take it away."""
     sheet = flows.first_sheet(experiment_for(request, experiment_id))
-    marker = (
-        Marker.objects.filter(sheet=sheet, pk=marker_id).select_related("sheet__experiment").first()
-    )
-    if marker is None:
-        return _ledger(request, sheet, GONE)
-    if "remove" in request.POST:
-        return _changed(request, sheet, lambda: flows.drop(marker, sheet.experiment))
-    return _changed(request, sheet, lambda: flows.move_marker(marker, *_numbers(request, "x")))
+    return _moved_or_removed(request, sheet, sheet.markers, marker_id, flows.move_marker, "x")
 
 
 def drawer(request, experiment_id: int, number: int):
@@ -188,6 +181,15 @@ def picture(request, experiment_id: int):
 
 def _numbers(request, *names: str) -> list[float]:
     return [numbers.parse(request.POST.get(name, ""), f"The place ({name})") for name in names]
+
+
+def _moved_or_removed(request, sheet: Sheet, things, key: int, move, *places: str) -> HttpResponse:
+    thing = things.filter(pk=key).first()
+    if thing is None:
+        return _ledger(request, sheet, GONE)
+    if "remove" in request.POST:
+        return _changed(request, sheet, lambda: flows.drop(thing, sheet.experiment))
+    return _changed(request, sheet, lambda: move(thing, *_numbers(request, *places)))
 
 
 def _changed(request, sheet: Sheet, change) -> HttpResponse:

@@ -68,7 +68,7 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
     """
     runs = shown_runs(sheet)
     whole = limits(runs)
-    if lo is None or hi is None or not hi > lo:
+    if lo is None or hi is None or not -math.inf < lo < hi < math.inf:
         lo, hi = whole["x"]
     columns = max(1, min(columns, MOST_COLUMNS))
     head, parts = [], []

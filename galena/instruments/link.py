@@ -229,7 +229,7 @@ class Link:
         while not self._answers:
             left = deadline - time.monotonic()
             if left <= 0:
-                raise NoAnswer(f"no answer to {text.split()[0]} within {ANSWER_WITHIN:.0f} s")
+                raise NoAnswer(f"no answer within {ANSWER_WITHIN:.0f} s")
             self._take(transport.read(min(left, 0.1)))
         answer = self._answers.pop(0)
         if answer.startswith("ERR"):

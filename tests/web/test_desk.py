@@ -190,7 +190,18 @@ def test_another_quantity_can_be_shown(as_ada, experiment, sheet):
     text = post(as_ada, "choose-quantity", experiment.pk, quantity=quantity.pk).text
     assert 'data-symbol="p"' in text
     assert [one.run.number for one in window.shown_runs(flows.first_sheet(experiment))] == [2]
-    assert post(as_ada, "choose-quantity", experiment.pk, quantity=99999).status_code == 404
+    for wrong in ("99999", "abc", ""):
+        assert post(as_ada, "choose-quantity", experiment.pk, quantity=wrong).status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("lo", "hi"), [("-inf", "inf"), ("nan", "3"), ("5", "5"), ("9", "2"), ("1e400", "2")]
+)
+def test_a_window_that_cannot_be_shows_all(as_ada, experiment, run, lo, hi):
+    url = reverse("desk-data", args=[experiment.pk])
+    head, ((xs, _),) = unpack(as_ada.get(url, {"lo": lo, "hi": hi}).content)
+    assert (head["lo"], head["hi"]) == tuple(head["limits"]["x"])
+    assert xs.size == 200
 
 
 def test_the_drawer_pages_through_all_readings(as_ada, experiment, run):

@@ -23,7 +23,7 @@ listen(bench().dataset.events, {
     }
     const said = JSON.stringify(now);
     if (states !== null && said !== states) {
-      htmx.ajax("GET", bench().dataset.strips, { target: "#bench", swap: "outerHTML" });
+      htmx.ajax("GET", bench().dataset.strips, { target: "#instruments", swap: "outerHTML" });
       htmx.ajax("GET", bench().dataset.rig, { target: "#rig", swap: "innerHTML" });
     }
     states = said;
