@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from galena.bench import setup
 from galena.bench.flows import channels_of, register
 from galena.core.plans import SteadyPlan
 from galena.instruments.protocol import ChannelFacts, Identity
@@ -18,19 +19,21 @@ def channel(facts=LEVEL, identity=GAUGE):
     return next(one for one in channels_of(made.instrument_id) if one.pk == made.pk)
 
 
-def run(experiment, y, *, rate=10.0, conditions=(), note="", facts=LEVEL, chunk=100):
+def run(
+    experiment, y, *, rate=10.0, conditions=(), note="", facts=LEVEL, identity=GAUGE, chunk=100
+):
     """Store a finished run with these raw readings at a steady rate from t = 0 on."""
     y = np.asarray(y, dtype=float)
     stamps = np.round(np.arange(y.size) * 1e6 / rate).astype(np.int64) + 5_000_000
     held = dict(zip([one.pk for one in experiment.conditions.all()], conditions, strict=False))
     plan = SteadyPlan(rate, max(y.size / rate, 1 / rate))
-    made, (stored,) = flows.begin_run(
-        experiment, plan, [[channel(facts)]], held, note, experiment.owner
-    )
+    key = channel(facts, identity).pk
+    shown = setup.channels(experiment, [key])[key]
+    made, (stored,) = flows.begin_run(experiment, plan, [[shown]], held, note, experiment.owner)
     for first in range(0, y.size, chunk):
         part = slice(first, first + chunk)
         flows.write([(stored, 5_000_000, Batch(first, stamps[part], y[part, None]))])
-    flows.end_run(made, "", [(stored, 0, 0)])
+    flows.end_run(made, "", [flows.StreamEnd(stored, 0, 0, 5_000_000, 1.0)])
     made.refresh_from_db()
     return made
 

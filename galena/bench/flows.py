@@ -1,10 +1,15 @@
-"""All changes to instruments, channels and zeros."""
+"""All changes to instruments, their channels, zeros, signs and names."""
+
+from collections.abc import Sequence
 
 from django.db import transaction
 from django.utils import timezone
 
+from galena.bench import setup
 from galena.bench.models import Channel, Instrument, Zero
 from galena.core.numbers import decimals_of
+from galena.experiments.flows import touch
+from galena.experiments.models import Experiment, into_unit
 from galena.instruments.protocol import ChannelFacts, Identity
 
 
@@ -22,6 +27,7 @@ def register(identity: Identity, channels: tuple[ChannelFacts, ...]) -> list[Cha
                 "minimum": facts.min,
                 "maximum": facts.max,
                 "max_rate": facts.max_rate,
+                "resolution": facts.resolution,
             }
             first = said | {"decimals": decimals_of(facts.resolution)}
             Channel.objects.update_or_create(
@@ -35,14 +41,22 @@ def channels_of(instrument_id: int) -> list[Channel]:
     """Give the channels of an instrument with all that the bench asks of them."""
     return list(
         Channel.objects.filter(instrument=instrument_id)
-        .select_related("instrument")
+        .select_related("instrument", "calibration")
         .prefetch_related("zeros")
     )
 
 
-def zero(channel: Channel, value: float, person) -> Zero:
-    """Read this raw value as zero from now on; raw readings stay as they are."""
-    return Zero.objects.create(channel=channel, value=value, set_by=person)
+def name_instrument(instrument: Instrument, name: str) -> None:
+    """Give an instrument a name that is kept with its serial; an empty one takes it away."""
+    instrument.nickname = name.strip()[:60]
+    instrument.save(update_fields=["nickname"])
+
+
+def zero(values: Sequence[tuple[Channel, float]], person) -> list[Zero]:
+    """Read these raw values as zero from now on, together; raw readings stay as they are."""
+    now = timezone.now()
+    zeros = [Zero(channel=one, value=value, set_at=now, set_by=person) for one, value in values]
+    return Zero.objects.bulk_create(zeros)
 
 
 def undo_zero(channel: Channel) -> Zero | None:
@@ -52,3 +66,43 @@ def undo_zero(channel: Channel) -> Zero | None:
         latest.undone_at = timezone.now()
         latest.save(update_fields=["undone_at"])
     return latest
+
+
+def undo_zeros_of(zeros: Sequence[int]) -> int:
+    """Take back zeros that were set together; gives how many were still in force."""
+    return Zero.objects.filter(pk__in=zeros, undone_at=None).update(undone_at=timezone.now())
+
+
+def reverse(channel: Channel) -> None:
+    """Turn the direction of a channel round."""
+    channel.reversed = not channel.reversed
+    channel.save(update_fields=["reversed"])
+
+
+def describe(
+    experiment: Experiment,
+    shown: setup.Shown,
+    *,
+    name: str = "",
+    symbol: str = "",
+    unit: str | None = None,
+    decimals: int | None = None,
+    used: bool | None = None,
+) -> None:
+    """Set how an experiment shows a channel; what is not given stays.
+
+    A new unit takes the decimals along: 412.6 mm become 41.26 cm.
+    """
+    with transaction.atomic():
+        quantity = setup.quantity_for(experiment, shown)
+        if unit is not None and unit != quantity.unit:
+            factor, _ = into_unit(quantity.unit, unit)
+            step = 10.0**-quantity.decimals * abs(factor)
+            quantity.decimals = setup.decimals_for(step, quantity.decimals)
+            quantity.unit = unit
+        quantity.name = name.strip()[:100] or quantity.name
+        quantity.symbol = symbol.strip()[:20] or quantity.symbol
+        quantity.decimals = quantity.decimals if decimals is None else decimals
+        quantity.used = quantity.used if used is None else used
+        quantity.save()
+        touch(experiment)

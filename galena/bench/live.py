@@ -1,157 +1,162 @@
-"""The bench of this computer as it is now: links to instruments and their latest readings.
+"""The bench of this computer as it is now: links to instruments and what they give.
 
 One process holds one bench. Readings arrive in the links' threads; events leave from the event
-loop, every `PUBLISH_EVERY` seconds.
+loop, every `PUBLISH_EVERY` seconds, encoded once for all who watch the same experiment.
 """
 
 import asyncio
 import base64
 import contextlib
 import logging
-import math
 import threading
-from collections import deque
 from collections.abc import Callable
 
 import numpy as np
 from django.db import close_old_connections, connections
 
-from galena.bench import flows
+from galena.bench import flows, setup, strips
+from galena.bench.feed import Feed
 from galena.bench.hub import Hub
 from galena.bench.models import Channel
-from galena.core import numbers, statistics
+from galena.bench.setup import Shown
 from galena.core.calibration import Correction
-from galena.core.errors import TooFewReadings
+from galena.experiments.models import Experiment
 from galena.instruments import discovery
 from galena.instruments.address import Address
-from galena.instruments.link import Link, StreamStart
+from galena.instruments.errors import InstrumentError
+from galena.instruments.link import Connect, Link, StreamStart
 from galena.instruments.protocol import Block
+from galena.instruments.rigs.room import RigRoom
 
 PUBLISH_EVERY = 0.048
 STRIPS_EVERY = 2  # publishings: a little more than ten times a second
-NOISE_OVER = 2.0  # seconds
+MOST_A_BATCH = 40  # rows for the strips' traces: beyond, only the least and the greatest are drawn
+MOST_EXPERIMENTS = 50
 log = logging.getLogger(__name__)
 
 
-class Feed:
-    """The latest readings of one link, and the channels that they belong to."""
-
-    def __init__(self, key: int, link: Link) -> None:
-        self.key, self.link = key, link
-        self.channels: list[Channel] = []
-        self.corrections: list[Correction] = []
-        self.origin_us: int | None = None
-        self._lock = threading.Lock()
-        self._unsent: list[tuple[StreamStart, Block]] = []
-        self._recent: deque[Block] = deque()
-
-    def adopt(self, channels: list[Channel]) -> None:
-        """Take the channels, in the instrument's order, with their zeros in force."""
-        self.channels = channels
-        self.corrections = [channel.correction for channel in channels]
-
-    def add(self, block: Block, stream: StreamStart) -> None:
-        """Take readings, in the link's thread."""
-        with self._lock:
-            self._unsent.append((stream, block))
-            if self._recent and block.stamps[0] < self._recent[-1].stamps[-1]:
-                self._recent.clear()  # the device began anew
-            self._recent.append(block)
-            since = block.stamps[-1] - NOISE_OVER * 1e6
-            while self._recent[0].stamps[-1] < since:
-                self._recent.popleft()
-
-    def forget(self) -> None:
-        """Drop the latest readings: the instrument is gone, or streams anew."""
-        with self._lock:
-            self._unsent.clear()
-            self._recent.clear()
-
-    def recent(self, column: int) -> np.ndarray:
-        """Give the corrected readings of the last two seconds of a channel."""
-        raw = self.recent_raw(column)
-        return self.corrections[column].apply(raw) if raw.size else raw
-
-    def recent_raw(self, column: int) -> np.ndarray:
-        """Give the raw readings of the last two seconds of a channel."""
-        with self._lock:
-            blocks = list(self._recent)
-        return np.concatenate([block.values[:, column] for block in blocks] or [np.empty(0)])
-
-    def take_unsent(self) -> list[tuple[StreamStart, Block]]:
-        with self._lock:
-            unsent, self._unsent = self._unsent, []
-        return unsent
-
-
 class Bench:
-    """All links of this process."""
+    """All links of this process, the rigs plugged in, and how experiments show them."""
 
     def __init__(self) -> None:
         self.hub = Hub()
+        self.room = RigRoom()
         self.feeds: dict[Address, Feed] = {}
         self.found: list[discovery.Found] = []
+        self.tolerances: dict[int, float] = {}  # by experiment, while its strips are matched
         self.after_publishing: list[Callable[[], None]] = []
+        self._setups: dict[int, dict[int, Shown]] = {}
         self._stand_ins: list[str] = []
-        self._lock = threading.Lock()
+        self._keys = 0
+        self._lock = threading.RLock()
         self._task: asyncio.Task[None] | None = None
+        self._asking_rigs: asyncio.Task[None] | None = None
 
     def start(self, stand_ins: list[str]) -> None:
         """Connect to the stand-ins and begin to publish; called in the event loop."""
         self.hub = Hub()
-        self._stand_ins = stand_ins
+        self.room.find(stand_ins)
+        self._stand_ins = list(stand_ins)
+        self._setups.clear()
         self.look_again()
-        for found in self.found:
-            if found.simulated:
-                self.connect(found.address)
+        for where in self._stand_ins:
+            self.connect(discovery.stand_in(where).address)
         self._task = asyncio.get_running_loop().create_task(self._publish_forever())
 
     async def stop(self) -> None:
-        """Let go of all instruments."""
+        """Let go of all instruments and take all rigs away."""
         self.hub.close()
-        if self._task is not None:
-            self._task.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await self._task
-        await asyncio.gather(*(asyncio.to_thread(feed.link.stop) for feed in self.feeds.values()))
+        for task in (self._task, self._asking_rigs):
+            if task is not None:
+                task.cancel()
+                with contextlib.suppress(asyncio.CancelledError):
+                    await task
+        feeds = list(self.feeds.values())
+        await asyncio.gather(*(asyncio.to_thread(feed.link.stop) for feed in feeds))
         self.feeds.clear()
+        await asyncio.to_thread(self.room.close)
 
     def look_again(self) -> None:
-        """List what may be an instrument on this computer now."""
+        """List what may be an instrument now, and forget those that are gone for good."""
         self.found = discovery.find(self._stand_ins)
+        places = {found.address for found in self.found}
+        for feed in list(self.feeds.values()):
+            if feed.link.address not in places and feed.link.state.health in ("gone", "strange"):
+                self._retire(feed)
 
-    def connect(self, address: Address) -> None:
+    def connect(self, address: Address, how: Connect | None = None) -> None:
         """Begin to read the instrument at an address; nothing happens if that is so already."""
         with self._lock:
             if address in self.feeds:
                 return
-            link = Link(address, self._take, self._on_state)
-            self.feeds[address] = Feed(len(self.feeds) + 1, link)
+            link = Link(address, self._take, self._on_state, how)
+            self._keys += 1
+            self.feeds[address] = Feed(self._keys, link)
         link.start()
 
+    def disconnect(self, address: Address) -> None:
+        """Let go of the instrument at an address."""
+        if (feed := self.feeds.get(address)) is not None:
+            self._retire(feed)
+
+    def plug_in(self, key: str) -> None:
+        """Plug a rig in: its instruments come to the bench."""
+        rig = self.room.plug_in(key)
+        with self._lock:
+            new = [one for one in rig.addresses if one not in self._stand_ins]
+            self._stand_ins += new
+        self.look_again()
+        for where in rig.addresses:
+            self.connect(discovery.stand_in(where).address)
+
+    def unplug(self, key: str) -> None:
+        """Pull a rig's cables out; its instruments stay on the list until one looks again."""
+        rig = self.room.plugged.get(key)
+        self.room.unplug(key)
+        if rig is not None:
+            with self._lock:
+                self._stand_ins = [one for one in self._stand_ins if one not in rig.addresses]
+
     def feed_of(self, channel_id: int) -> tuple[Feed, int] | None:
-        """Find the feed and the column of a channel whose instrument is well."""
+        """Find the feed and the column of a channel that gives readings."""
         for feed in list(self.feeds.values()):
             for column, channel in enumerate(feed.channels):
-                if channel.pk == channel_id and feed.link.state.health == "well":
+                if channel.pk == channel_id and feed.is_live:
                     return feed, column
         return None
 
     def live_channels(self) -> list[Channel]:
         """List the channels that give readings now."""
-        return [
-            channel
-            for feed in list(self.feeds.values())
-            if feed.link.state.health == "well"
-            for channel in feed.channels
-        ]
+        feeds = list(self.feeds.values())
+        return [channel for feed in feeds if feed.is_live for channel in feed.channels]
 
-    def refresh(self, channel_id: int) -> None:
-        """Read a channel's zero in force again, after a change."""
-        for feed in list(self.feeds.values()):
-            if any(channel.pk == channel_id for channel in feed.channels):
-                now = {one.pk: one for one in flows.channels_of(feed.channels[0].instrument_id)}
-                feed.adopt([now[channel.pk] for channel in feed.channels])
+    def show(self, experiment: Experiment) -> dict[int, Shown]:
+        """Give how an experiment shows the channels on the bench, as it is stored now."""
+        known = [channel.pk for feed in list(self.feeds.values()) for channel in feed.channels]
+        shown = setup.channels(experiment, known)
+        with self._lock:
+            self._setups.pop(experiment.pk, None)
+            self._setups[experiment.pk] = shown
+            while len(self._setups) > MOST_EXPERIMENTS:
+                self._setups.pop(next(iter(self._setups)))
+        return shown
+
+    def refresh(self) -> None:
+        """Read again how experiments show the channels, after a change."""
+        for experiment in Experiment.objects.filter(pk__in=list(self._setups)):
+            self.show(experiment)
+
+    def strips_of(self, experiment: Experiment | int) -> list[strips.Strip]:
+        """Give the strips of an experiment with their latest readings."""
+        key = experiment if isinstance(experiment, int) else experiment.pk
+        shown = self._setups.get(key, {})
+        feeds = [feed for feed in list(self.feeds.values()) if feed.is_live]
+        return [one for feed in feeds for one in strips.read(feed, shown)]
+
+    def _retire(self, feed: Feed) -> None:
+        with self._lock:
+            self.feeds.pop(feed.link.address, None)
+        feed.link.stop()
 
     def _take(self, link: Link, block: Block, stream: StreamStart) -> None:
         feed = self.feeds.get(link.address)
@@ -162,12 +167,40 @@ class Bench:
         feed = self.feeds.get(link.address)
         if feed is None:
             return
-        if link.state.health == "well" and link.identity is not None:
+        if link.state.is_live:
+            if not feed.is_live:
+                self._claim(feed)
+            return
+        feed.forget()
+        for other in list(self.feeds.values()):
+            if other.twin and other.link.state.is_live:
+                self._claim(other)
+
+    def _claim(self, feed: Feed) -> None:
+        """Take an instrument for itself, unless another that is live claims its serial."""
+        identity = feed.link.identity
+        if identity is None:
+            return
+        with self._lock:
+            same = [
+                other
+                for other in self.feeds.values()
+                if other is not feed
+                and other.link.identity is not None
+                and other.link.identity.key == identity.key
+            ]
+            live = next((other for other in same if other.is_live), None)
+            feed.twin = live.link.address.label if live else ""
+            if live is not None:
+                feed.adopt([])
+                return
             close_old_connections()
-            feed.adopt(flows.register(link.identity, link.channels))
+            feed.adopt(flows.register(identity, feed.link.channels))
+            self.refresh()
             connections.close_all()
-        elif link.state.health != "well":
-            feed.forget()
+        for other in same:  # it was plugged into another place
+            if other.link.state.health == "gone":
+                self._retire(other)
 
     async def _publish_forever(self) -> None:
         turn = 0
@@ -181,42 +214,97 @@ class Bench:
                 self._publish_readings()
                 if turn % STRIPS_EVERY == 0:
                     self._publish_strips()
+                    self._ask_rigs()
                 for further in self.after_publishing:
                     further()
             except Exception:
                 log.exception("The live feed stumbled; it goes on with the next readings.")
 
     def _publish_readings(self) -> None:
-        wanted = self.hub.wanted("readings")
+        watched = [pk for pk in list(self._setups) if self.hub.wanted(f"readings:{pk}")]
         for feed in list(self.feeds.values()):
             unsent = feed.take_unsent()
-            if wanted and unsent and feed.corrections:
-                self.hub.publish("readings", "readings", _batch(feed, unsent))
+            if not unsent or not feed.is_live:
+                continue
+            for pk in watched:
+                batch = _batch(feed, unsent, self._setups.get(pk, {}))
+                if batch is not None:
+                    self.hub.publish(f"readings:{pk}", "readings", batch)
 
     def _publish_strips(self) -> None:
-        if not self.hub.wanted("strips"):
-            return
-        strips = [
-            strip(feed, column)
-            for feed in list(self.feeds.values())
-            for column in range(len(feed.channels))
+        for pk in list(self._setups):
+            if self.hub.wanted(f"strips:{pk}"):
+                self.hub.publish(f"strips:{pk}", "strips", self._strips_now(pk))
+
+    def _strips_now(self, experiment_id: int) -> dict:
+        shown = self._setups.get(experiment_id, {})
+        found, states = [], {}
+        for feed in list(self.feeds.values()):
+            of_feed = strips.read(feed, shown) if feed.is_live else []
+            states[str(feed.key)] = strips.state_of(feed, of_feed)
+            found += of_feed
+        tolerance = self.tolerances.get(experiment_id)
+        compared = {} if tolerance is None else strips.matched(found, tolerance)
+        told = [
+            strips.as_data(one) | {"match": compared.get(one.shown.channel.pk)} for one in found
         ]
-        states = {
-            str(feed.key): feed.link.state.health + feed.link.state.reason.split(" for ")[0]
-            for feed in self.feeds.values()
-        }
-        self.hub.publish("strips", "strips", {"strips": strips, "states": states})
+        return {"strips": told, "states": states, "shape": self.shape(experiment_id)}
+
+    def shape(self, experiment_id: int) -> str:
+        """Name what instruments and strips there are, so that a page knows when to ask anew."""
+        feeds = list(self.feeds.values())
+        told = [
+            f"{feed.key}{feed.link.state.health == 'looking'}{bool(feed.twin)}"
+            + "".join(f",{one.pk}" for one in feed.channels if feed.is_live)
+            for feed in feeds
+        ]
+        return ";".join([*told, *sorted(self.room.plugged), str(experiment_id in self.tolerances)])
+
+    def _ask_rigs(self) -> None:
+        """Have the rigs that someone looks at asked how they are, without waiting for it."""
+        wanted = [key for key in list(self.room.plugged) if self.hub.wanted(f"rig:{key}")]
+        if wanted and (self._asking_rigs is None or self._asking_rigs.done()):
+            self._asking_rigs = asyncio.get_running_loop().create_task(self._tell_rigs(wanted))
+
+    async def _tell_rigs(self, keys: list[str]) -> None:
+        for key in keys:
+            rig = self.room.plugged.get(key)
+            with contextlib.suppress(InstrumentError, ValueError):
+                if rig is not None:
+                    state = await asyncio.to_thread(lambda one=rig: one.state)
+                    self.hub.publish(f"rig:{key}", "rig", {"key": key, "state": state})
 
 
-def _batch(feed: Feed, unsent: list[tuple[StreamStart, Block]]) -> dict:
+def _batch(
+    feed: Feed, unsent: list[tuple[StreamStart, Block]], shown: dict[int, Shown]
+) -> dict | None:
+    used = [
+        (column, shown[channel.pk])
+        for column, channel in enumerate(feed.channels)
+        if channel.pk in shown and shown[channel.pk].used
+    ]
+    if not used:
+        return None
     stamps = np.concatenate([block.stamps for _, block in unsent])
     values = np.concatenate([block.values for _, block in unsent])
-    columns = [
-        correction.apply(values[:, place]) for place, correction in enumerate(feed.corrections)
-    ]
-    return {
-        "channels": [channel.pk for channel in feed.channels],
-    } | packed(stamps / 1e6, columns)
+    stamps, values = _thinned(stamps, values[:, [column for column, _ in used]])
+    columns = [one.correction.apply(values[:, place]) for place, (_, one) in enumerate(used)]
+    pace = unsent[-1][0].clock.pace
+    return {"channels": [one.channel.pk for _, one in used], "pace": pace} | packed(
+        stamps / 1e6, columns
+    )
+
+
+def _thinned(stamps: np.ndarray, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Keep of many readings each group's least and greatest, channel by channel."""
+    if len(stamps) <= MOST_A_BATCH:
+        return stamps, values
+    groups = MOST_A_BATCH // 2
+    size = len(stamps) // groups
+    cut = values[: groups * size].reshape(groups, size, -1)
+    table = np.stack([cut.min(axis=1), cut.max(axis=1)], axis=1).reshape(2 * groups, -1)
+    times = stamps[: groups * size].reshape(groups, size)
+    return times[:, [0, -1]].ravel(), table
 
 
 def packed(t: np.ndarray, columns: list[np.ndarray]) -> dict:
@@ -233,28 +321,9 @@ def packed(t: np.ndarray, columns: list[np.ndarray]) -> dict:
     }
 
 
-def strip(feed: Feed, column: int) -> dict:
-    """Say what a channel strip shows now, each number as it is to be read."""
-    channel = feed.channels[column]
-    recent = feed.recent(column)
-    shown = {"channel": channel.pk, "text": "–", "noise": "–", "level": None}
-    if recent.size == 0:
-        return shown
-    latest = float(recent[-1])
-    raw = latest + feed.corrections[column].zero
-    share = (raw - channel.minimum) / (channel.maximum - channel.minimum)
-    return shown | {
-        "text": numbers.fixed(latest, channel.decimals),
-        "noise": _noise(recent),
-        "level": round(min(1.0, max(0.0, share)), 4) if math.isfinite(share) else None,
-    }
-
-
-def _noise(recent: np.ndarray) -> str:
-    try:
-        return numbers.significant(statistics.describe(recent).sd)
-    except TooFewReadings:
-        return "–"
+def corrections_of(shown: dict[int, Shown], channels: list[Channel]) -> list[Correction]:
+    """Give what an experiment does to the readings of these channels."""
+    return [shown[channel.pk].correction for channel in channels]
 
 
 BENCH = Bench()

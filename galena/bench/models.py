@@ -1,7 +1,9 @@
 from django.conf import settings
 from django.db import models
 
-from galena.core.calibration import Correction
+from galena.core.calibration import Calibration as Curve
+from galena.core.calibration import Standard
+from galena.core.formats.calibration_file import CalibrationRecord, from_data
 
 
 class Instrument(models.Model):
@@ -10,6 +12,7 @@ class Instrument(models.Model):
     maker = models.CharField(max_length=60)
     model = models.CharField(max_length=60)
     serial = models.CharField(max_length=60)
+    nickname = models.CharField(max_length=60, blank=True, help_text="the name people gave it")
     seen_at = models.DateTimeField(auto_now=True)
 
     class Meta:
@@ -18,11 +21,19 @@ class Instrument(models.Model):
         ]
 
     def __str__(self) -> str:
-        return f"{self.model} {self.serial}"
+        return f"{self.label} {self.serial}"
+
+    @property
+    def label(self) -> str:
+        """What people call it."""
+        return self.nickname or self.model
 
 
 class Channel(models.Model):
-    """One stream of values of an instrument, as the instrument describes it."""
+    """One stream of values of an instrument, as the instrument describes it.
+
+    Its zeros, sign and calibration stay with it, whoever plugs it in again.
+    """
 
     instrument = models.ForeignKey(Instrument, models.CASCADE, related_name="channels")
     ident = models.CharField(max_length=40)
@@ -33,6 +44,11 @@ class Channel(models.Model):
     maximum = models.FloatField()
     max_rate = models.FloatField()
     decimals = models.PositiveSmallIntegerField()
+    resolution = models.FloatField(default=0.0)
+    reversed = models.BooleanField(default=False)
+    calibration = models.ForeignKey(
+        "Calibration", models.SET_NULL, null=True, related_name="in_force_on"
+    )
 
     class Meta:
         ordering = ["pk"]
@@ -59,9 +75,19 @@ class Channel(models.Model):
         )
 
     @property
-    def correction(self) -> Correction:
+    def zero_value(self) -> float | None:
+        """The raw value that is read as zero, if one is."""
         zero = self.zero_in_force
-        return Correction(zero.value if zero else 0.0)
+        return None if zero is None else zero.value
+
+    @property
+    def sign(self) -> int:
+        return -1 if self.reversed else 1
+
+    @property
+    def record(self) -> CalibrationRecord | None:
+        """The calibration in force, with what it is of."""
+        return None if self.calibration is None else self.calibration.record
 
 
 class Zero(models.Model):
@@ -69,9 +95,85 @@ class Zero(models.Model):
 
     channel = models.ForeignKey(Channel, models.CASCADE, related_name="zeros")
     value = models.FloatField()
-    set_at = models.DateTimeField(auto_now_add=True)
+    set_at = models.DateTimeField()
     set_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
     undone_at = models.DateTimeField(null=True)
 
     def __str__(self) -> str:
         return f"{self.channel} zero {self.value}"
+
+
+class CalibrationQuerySet(models.QuerySet):
+    def kept(self) -> "CalibrationQuerySet":
+        """Leave out those that are still being made."""
+        return self.exclude(made_at=None)
+
+
+class Calibration(models.Model):
+    """A curve through standards; while it is being made it has standards and no date.
+
+    `data` is what core.formats.calibration_file writes.
+    """
+
+    channel = models.ForeignKey(Channel, models.CASCADE, related_name="calibrations")
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
+    made_at = models.DateTimeField(null=True)
+    model = models.CharField(max_length=12, default="line")
+    quantity = models.CharField(max_length=100)
+    symbol = models.CharField(max_length=20)
+    unit = models.CharField(max_length=60, blank=True)
+    data = models.JSONField(null=True)
+    origin = models.CharField(max_length=200, blank=True, help_text="where it was read from")
+
+    objects = CalibrationQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-made_at", "-pk"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["channel", "made_by"],
+                condition=models.Q(made_at=None),
+                name="one_calibration_in_the_making_a_person",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"calibration of {self.channel}"
+
+    @property
+    def record(self) -> CalibrationRecord | None:
+        return None if self.data is None else from_data(self.data)
+
+    @property
+    def curve(self) -> Curve | None:
+        record = self.record
+        return None if record is None else record.calibration
+
+
+class Take(models.Model):
+    """A standard with its known value and the mean raw reading of it over some seconds."""
+
+    calibration = models.ForeignKey(Calibration, models.CASCADE, related_name="takes")
+    known = models.FloatField()
+    known_text = models.CharField(max_length=40, help_text="as it was typed, with its zeros")
+    u_known = models.FloatField(default=0.0)
+    mean = models.FloatField()
+    sd = models.FloatField(null=True)
+    count = models.PositiveIntegerField()
+    seconds = models.FloatField()
+    taken_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.known} read as {self.mean}"
+
+    @property
+    def u_raw(self) -> float:
+        """Standard error of the mean."""
+        return (self.sd or 0.0) / self.count**0.5
+
+    @property
+    def standard(self) -> Standard:
+        return Standard(self.known, self.mean, self.u_known, self.u_raw)

@@ -1,30 +1,36 @@
-"""The Bench: instruments, channel strips, zeros, rigs, and the stream of live events."""
-
-import json
+"""The Bench: instruments, channel strips, zeros, matching, and the stream of live events."""
 
 from asgiref.sync import sync_to_async
-from django.http import HttpResponse, StreamingHttpResponse
+from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
-from galena.bench import flows
-from galena.bench.live import BENCH, Feed
-from galena.bench.models import Channel
+from galena.bench import flows, strips
+from galena.bench.live import BENCH
+from galena.bench.models import Channel, Instrument
+from galena.bench.rig_views import rigs_context
 from galena.core import numbers
-from galena.core.errors import NumberError
+from galena.core.errors import GalenaError, NumberError
 from galena.core.statistics import describe
 from galena.experiments.access import experiment_for
-from galena.instruments.errors import InstrumentError
+from galena.instruments.address import Address
+
+SPEEDS = (9600, 19_200, 57_600, 115_200, 230_400, 921_600)
+MOST_DECIMALS = 9
+NOTHING_TO_ZERO = (
+    "{} gave no reading in the last two seconds, so there is nothing to zero at. Is its cable in?"
+)
 
 
 def page(request, experiment_id: int):
     """Show the Bench."""
-    context = {"experiment": experiment_for(request, experiment_id), "tab": "bench"}
-    context |= _bench_context() | {"rig": first_rig()}
+    experiment = experiment_for(request, experiment_id)
+    context = {"experiment": experiment, "tab": "bench"}
+    context |= bench_context(experiment) | rigs_context(request)
     return render(request, "bench/page.html", context)
 
 
-def strips(request, experiment_id: int):
+def strips_now(request, experiment_id: int):
     """Give instruments and strips as they are now."""
     return _bench(request, experiment_for(request, experiment_id))
 
@@ -39,12 +45,18 @@ def look_again(request, experiment_id: int):
 
 @require_POST
 def connect(request, experiment_id: int):
-    """Begin to read the instrument at one of the places found."""
+    """Begin to read the instrument at one of the places found, a serial port at some speed."""
     experiment = experiment_for(request, experiment_id)
-    wanted = request.POST.get("address", "")
+    wanted, speed = request.POST.get("address", ""), request.POST.get("speed", "")
     for found in BENCH.found:
         if str(found.address) == wanted:
-            BENCH.connect(found.address)
+            place = found.address
+            if place.kind == "serial" and speed.isascii() and speed.isdigit():
+                if int(speed) not in SPEEDS:
+                    return _bench(request, experiment, "This is no speed of a serial line.")
+                BENCH.disconnect(_connected_at(place) or place)
+                place = Address(place.kind, place.place, int(speed))
+            BENCH.connect(place)
             return _bench(request, experiment)
     return _bench(
         request, experiment, "Nothing is there any more. Look again, then choose from the list."
@@ -52,114 +64,121 @@ def connect(request, experiment_id: int):
 
 
 @require_POST
+def name_instrument(request, experiment_id: int, instrument_id: int):
+    """Give an instrument a name of its own."""
+    experiment = experiment_for(request, experiment_id)
+    flows.name_instrument(
+        get_object_or_404(Instrument, pk=instrument_id), request.POST.get("name", "")
+    )
+    BENCH.refresh()
+    return _bench(request, experiment)
+
+
+@require_POST
 def zero(request, experiment_id: int, channel_id: int):
     """Zero a channel at the mean of its last two seconds."""
     experiment = experiment_for(request, experiment_id)
-    channel = get_object_or_404(Channel.objects.prefetch_related("zeros"), pk=channel_id)
-    found = BENCH.feed_of(channel.pk)
-    raw = found[0].recent_raw(found[1]) if found else None
-    if raw is None or raw.size == 0:
-        trouble = (
-            f"{channel.name} gave no reading in the last two seconds, so there is nothing to "
-            "zero at. Is its cable in?"
-        )
-        return _bench(request, experiment, trouble)
-    flows.zero(channel, describe(raw).mean, request.user)
-    BENCH.refresh(channel.pk)
-    return _bench(request, experiment)
+    channel = _channel(channel_id)
+    value = _latest_mean(channel)
+    if value is None:
+        return _bench(request, experiment, NOTHING_TO_ZERO.format(channel.name))
+    flows.zero([(channel, value)], request.user)
+    return _changed(request, experiment)
 
 
 @require_POST
 def undo_zero(request, experiment_id: int, channel_id: int):
     """Take back the zero in force."""
     experiment = experiment_for(request, experiment_id)
-    channel = get_object_or_404(Channel.objects.prefetch_related("zeros"), pk=channel_id)
-    flows.undo_zero(channel)
-    BENCH.refresh(channel.pk)
-    return _bench(request, experiment)
+    flows.undo_zero(_channel(channel_id))
+    return _changed(request, experiment)
 
 
 @require_POST
-def set_handle(request, experiment_id: int, feed: int):
-    """Move a handle of a rig."""
-    experiment_for(request, experiment_id)
-    chosen = next((one for one in BENCH.feeds.values() if one.key == feed), None)
-    trouble = ""
-    if chosen is None:
-        trouble = "This rig is gone. Load the page again."
-    else:
-        try:
-            value = numbers.parse(request.POST.get("value", ""), "The handle", "40")
-            handle = request.POST.get("handle", "")
-            chosen.link.request(f"RIG:SET {handle[:40]},{value:.9g}")
-        except (NumberError, InstrumentError) as error:
-            trouble = str(error)
-    return render(request, "bench/_rig.html", {"rig": rig_of(chosen), "trouble": trouble})
+def zero_all(request, experiment_id: int):
+    """Zero all channels shown, at the same moment; what gives no reading is told."""
+    experiment = experiment_for(request, experiment_id)
+    found = BENCH.strips_of(experiment)
+    values = [(one.shown.channel, _latest_mean(one.shown.channel)) for one in found]
+    made = flows.zero([pair for pair in values if pair[1] is not None], request.user)
+    without = [channel.name for channel, value in values if value is None]
+    trouble = NOTHING_TO_ZERO.format(", ".join(without)) if without or not made else ""
+    if not values:
+        trouble = "No channel gives readings, so there is nothing to zero."
+    return _changed(request, experiment, trouble, {"zeroed": made})
 
 
-def rig(request, experiment_id: int):
-    """Give the drawing and handles of the rig as they are now."""
-    experiment_for(request, experiment_id)
-    return render(request, "bench/_rig.html", {"rig": first_rig()})
+@require_POST
+def undo_zeros(request, experiment_id: int):
+    """Take back zeros that were set together."""
+    experiment = experiment_for(request, experiment_id)
+    chosen = [int(one) for one in request.POST.getlist("zero")[:100] if one.isdigit()]
+    flows.undo_zeros_of(chosen)
+    return _changed(request, experiment)
 
 
-def rig_drawing(request, experiment_id: int, feed: int):
-    """Give the drawing of a rig as it stands now."""
-    experiment_for(request, experiment_id)
-    chosen = next((one for one in BENCH.feeds.values() if one.key == feed), None)
-    if (found := rig_of(chosen)) is None:
-        return HttpResponse("")
-    return render(request, "bench/_rig_drawing.html", {"rig": found})
+@require_POST
+def reverse(request, experiment_id: int, channel_id: int):
+    """Turn the direction of a channel round."""
+    experiment = experiment_for(request, experiment_id)
+    flows.reverse(_channel(channel_id))
+    return _changed(request, experiment)
 
 
-def first_rig() -> dict | None:
-    """Give the rig whose instruments are plugged in, with its handles and state."""
-    for feed in list(BENCH.feeds.values()):
-        if (found := rig_of(feed)) is not None:
-            return found
-    return None
+@require_POST
+def describe_channel(request, experiment_id: int, channel_id: int):
+    """Set a channel's name, symbol, unit, decimals, or whether it is on, for this experiment."""
+    experiment = experiment_for(request, experiment_id)
+    _channel(channel_id)
+    shown = BENCH.show(experiment).get(channel_id)
+    if shown is None:
+        return _bench(request, experiment, "This channel is gone. Plug its instrument in again.")
+    posted = request.POST
+    unit = posted.get("unit")
+    decimals = posted.get("decimals")
+    if unit is not None and unit not in shown.unit_choices:
+        return _bench(request, experiment, f"{shown.name} cannot be shown in “{unit[:20]}”.")
+    if decimals is not None and not (decimals.isdigit() and int(decimals) <= MOST_DECIMALS):
+        return _bench(request, experiment, f"Decimals go from 0 to {MOST_DECIMALS}.")
+    flows.describe(
+        experiment,
+        shown,
+        name=posted.get("name", ""),
+        symbol=posted.get("symbol", ""),
+        unit=unit,
+        decimals=None if decimals is None else int(decimals),
+        used=None if "used" not in posted else posted["used"] == "yes",
+    )
+    return _changed(request, experiment)
 
 
-def rig_of(feed: Feed | None) -> dict | None:
-    """Ask a stand-in about its rig; nothing for a real instrument or one that is gone."""
-    if feed is None or feed.link.state.health != "well":
-        return None
+@require_POST
+def match(request, experiment_id: int):
+    """Show the strips on one common scale with a tolerance, or as before; nothing is stored."""
+    experiment = experiment_for(request, experiment_id)
+    if request.POST.get("on") == "no":
+        BENCH.tolerances.pop(experiment.pk, None)
+        return _bench(request, experiment)
     try:
-        key, _, name = feed.link.request("RIG:NAME?").partition(",")
-        handles = json.loads(feed.link.request("RIG:HANDLE?"))
-        state = json.loads(feed.link.request("RIG:STATE?"))
-    except (InstrumentError, ValueError):
-        return None
-    settings = {handle["id"]: handle["value"] for handle in handles}
-    return {
-        "feed": feed.key,
-        "key": key,
-        "name": name,
-        "handles": handles,
-        "state": state,
-        "drawing": _tank(state, settings) if key == "tide_tank" else {},
-    }
-
-
-def _tank(state: dict, settings: dict) -> dict:
-    """Place the water of the Tide tank in its drawing: 0 to 500 mm on 100 units."""
-    top = 120 - state["level"] / 5
-    return {
-        "top": round(top, 1),
-        "height": round(120 - top, 1),
-        "float": round(top - 2, 1),
-        "flows": settings.get("pump", 0) > 0,
-        "drains": settings.get("drain", 0) > 0 and state["level"] > 1,
-    }
+        tolerance = numbers.parse(request.POST.get("tolerance", ""), "The tolerance", "5")
+        if tolerance <= 0:
+            raise NumberError(request.POST["tolerance"], "The tolerance, above zero", "5")
+    except NumberError as error:
+        return _bench(request, experiment, str(error))
+    BENCH.tolerances[experiment.pk] = tolerance
+    return _bench(request, experiment)
 
 
 async def events(request, experiment_id: int):
-    """Stream live events: the strips of the bench, its readings, and the experiment's run."""
+    """Stream live events: the strips of the bench, its readings, a rig, the experiment's run."""
     experiment = await sync_to_async(experiment_for)(request, experiment_id)
-    allowed = {"strips", "readings", "runs"}
-    wanted = set(request.GET.get("topics", "").split(",")) & allowed
+    asked = set(request.GET.get("topics", "").split(","))
+    wanted = {f"{one}:{experiment.pk}" for one in asked & {"strips", "readings"}}
+    wanted |= asked & {"runs"}
+    wanted |= {f"rig:{one}" for one in BENCH.room.plugged if f"rig:{one}" in asked}
     if "run" in request.GET:
         wanted.add(f"run:{experiment.pk}")
+    await sync_to_async(BENCH.show)(experiment)
     response = StreamingHttpResponse(
         BENCH.hub.stream(frozenset(wanted)), content_type="text/event-stream"
     )
@@ -168,27 +187,72 @@ async def events(request, experiment_id: int):
     return response
 
 
-def _bench(request, experiment, trouble: str = ""):
-    context = {"experiment": experiment, "trouble": trouble} | _bench_context()
-    return render(request, "bench/_bench.html", context)
+def _channel(channel_id: int) -> Channel:
+    known = Channel.objects.select_related("instrument").prefetch_related("zeros")
+    return get_object_or_404(known, pk=channel_id)
 
 
-def _bench_context() -> dict:
-    places = []
-    for found in BENCH.found:
-        feed = BENCH.feeds.get(found.address)
-        places.append({"found": found, "feed": feed})
-    feeds = [place["feed"] for place in places if place["feed"] is not None]
-    fresh = {
-        channel.pk: channel
-        for channel in Channel.objects.filter(
-            pk__in=[channel.pk for feed in feeds for channel in feed.channels]
-        ).prefetch_related("zeros__set_by")
-    }
-    strips = [
-        {"channel": fresh[channel.pk], "feed": feed}
-        for feed in feeds
-        for channel in feed.channels
-        if channel.pk in fresh
+def _latest_mean(channel: Channel) -> float | None:
+    """Give the mean raw reading of a channel's last two seconds, if it gave any."""
+    found = BENCH.feed_of(channel.pk)
+    if found is None:
+        return None
+    feed, column = found
+    try:
+        return describe(feed.recent()[:, column]).mean
+    except (GalenaError, IndexError):
+        return None
+
+
+def _connected_at(place: Address) -> Address | None:
+    """Give the address under which a serial port is open, whatever its speed."""
+    return next(
+        (one for one in BENCH.feeds if (one.kind, one.place) == ("serial", place.place)), None
+    )
+
+
+def _changed(request, experiment, trouble: str = "", further: dict | None = None):
+    BENCH.refresh()
+    return _bench(request, experiment, trouble, further)
+
+
+def _bench(request, experiment, trouble: str = "", further: dict | None = None):
+    context = {"experiment": experiment, "trouble": trouble} | bench_context(experiment)
+    return render(request, "bench/_bench.html", context | (further or {}))
+
+
+def bench_context(experiment) -> dict:
+    """Give what the instruments' list and the strips show."""
+    shown = BENCH.show(experiment)
+    feeds = {_where(feed.link.address): feed for feed in list(BENCH.feeds.values())}
+    places = [
+        {"found": found, "feed": feeds.pop(_where(found.address), None)} for found in BENCH.found
     ]
-    return {"places": places, "strips": strips}
+    places += [{"found": None, "feed": feed} for feed in feeds.values()]
+    found = BENCH.strips_of(experiment)
+    for place in places:
+        feed = place["feed"]
+        place["address"] = feed.link.address if feed else place["found"].address
+        if feed is not None:
+            own = [one for one in found if one.feed is feed]
+            place["simulated"] = feed.simulated
+            place["state"] = strips.state_of(feed, own)
+            place["channels"] = [shown[one.pk] for one in feed.channels if one.pk in shown]
+            if place["channels"]:
+                place["instrument"] = place["channels"][0].channel.instrument
+    alike = strips.most_alike(found)
+    return {
+        "places": [place for place in places if place["feed"] is not None],
+        "ports": [place for place in places if place["feed"] is None],
+        "strips": found,
+        "tolerance": BENCH.tolerances.get(experiment.pk),
+        "match_unit": alike[0].shown.unit if len(alike) > 1 else None,
+        "decimal_choices": range(7),
+        "speeds": SPEEDS,
+        "shape": BENCH.shape(experiment.pk),
+    }
+
+
+def _where(place: Address) -> str:
+    """Name a place whatever the speed of its line."""
+    return str(place) if place.kind != "serial" else place.place

@@ -1,5 +1,6 @@
 """The one process: pages, the bench's links, the recorder and the live feed."""
 
+import asyncio
 import os
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "galena.config.settings")
@@ -23,6 +24,8 @@ async def _live(receive, send):
         if message["type"] == "lifespan.startup":
             await sync_to_async(RECORDER.open)()
             BENCH.start(settings.GALENA_STAND_INS)
+            for rig in settings.GALENA_RIGS:
+                await asyncio.to_thread(BENCH.plug_in, rig)
             await send({"type": "lifespan.startup.complete"})
         elif message["type"] == "lifespan.shutdown":
             await sync_to_async(RECORDER.close)()

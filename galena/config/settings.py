@@ -4,6 +4,7 @@ GALENA_DATA       folder of the database and the secret key (default: .work/data
 GALENA_HOSTS      further names under which the server is reached, separated by spaces
 GALENA_DEMO       "1" offers the one-click sign-in of the demo world
 GALENA_STAND_INS  addresses of stand-in instruments, separated by spaces
+GALENA_RIGS       rigs that are plugged in from the start, for example "tide_tank cocoa"
 """
 
 import os
@@ -36,7 +37,7 @@ DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *os.environ.get("GALENA_HOSTS", "").split()]
 GALENA_DEMO = os.environ.get("GALENA_DEMO") == "1"
 GALENA_STAND_INS = os.environ.get("GALENA_STAND_INS", "").split()
-GALENA_READERS = True  # whether starting the server connects to instruments
+GALENA_RIGS = os.environ.get("GALENA_RIGS", "").split()
 
 INSTALLED_APPS = [
     "django.contrib.auth",

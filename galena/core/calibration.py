@@ -1,30 +1,315 @@
-"""From a raw reading to the one that a person reads."""
+"""From a raw reading to the one that a person reads, and how a calibration is found.
+
+raw → calibration → zero → sign → unit; each step can be changed later, none touches what was
+measured.
+"""
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
+
+from galena.core.errors import CalibrationError
+from galena.core.fits.linear import solve
+
+Floats = NDArray[np.float64]
+
+DEGREES = MappingProxyType({"offset": 0, "line": 1, "quadratic": 2, "cubic": 3})
+LABELS = MappingProxyType(
+    {"offset": "an offset", "line": "a line", "quadratic": "a parabola", "cubic": "a cubic"}
+)
+_NUMBERS = ("no standard", "one standard", "two", "three", "four")
+_SAME = 3.0  # raw readings closer than this many standard uncertainties are the same
+
+
+@dataclass(frozen=True)
+class Standard:
+    """A known value, the mean raw reading of it, and the standard uncertainties of both."""
+
+    known: float
+    raw: float
+    u_known: float = 0.0
+    u_raw: float = 0.0
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """value = Σ coefficients[k] · (raw - centre)^k within the range of the standards.
+
+    `low` and `high` are the least and the greatest raw reading of a standard; beyond them the
+    curve goes on straight. `covariance` is that of the coefficients, shape (p, p); `unit` is
+    the unit of the values, as typed; `residual_sd` is not a number where nothing is left over.
+    """
+
+    model: str
+    unit: str
+    centre: float
+    coefficients: tuple[float, ...]
+    covariance: tuple[tuple[float, ...], ...]
+    low: float
+    high: float
+    residual_sd: float = math.nan
+
+    def __post_init__(self) -> None:
+        numbers = [self.centre, self.low, self.high, *self.coefficients]
+        numbers += [number for row in self.covariance for number in row]
+        if self.model not in DEGREES or not all(map(math.isfinite, numbers)):
+            raise CalibrationError("This calibration has a number that is none.")
+        if len(self.coefficients) != max(1, DEGREES[self.model]) + 1 or self.low > self.high:
+            raise CalibrationError("This calibration has not the numbers that its model needs.")
+        shape = [len(self.coefficients)] * len(self.coefficients)
+        if [len(row) for row in self.covariance] != shape:
+            raise CalibrationError("This calibration's covariance has not the right shape.")
+        if any(self.covariance[k][k] < 0 for k in range(len(shape))):
+            raise CalibrationError("This calibration has a negative variance.")
+        _refuse_turning(self)
+
+    def apply(self, raw: Floats) -> Floats:
+        """Turn raw readings into values; any shape."""
+        values: Floats = self._basis(raw) @ np.asarray(self.coefficients)
+        return values
+
+    def invert(self, values: Floats) -> Floats:
+        """Turn values back into raw readings, by Newton's method from the straight chord."""
+        if len(self.coefficients) == 2:
+            return self.centre + (values - self.coefficients[0]) / self.coefficients[1]
+        wanted = np.asarray(values, dtype=np.float64)
+        ends = self.apply(np.array([self.low, self.high]))
+        slopes = self.slope(np.array([self.low, self.high]))
+        rising = ends[1] > ends[0]
+        inside = (wanted >= ends.min()) & (wanted <= ends.max())
+        below = (wanted < ends[0]) if rising else (wanted > ends[0])
+        raw = np.where(
+            below,
+            self.low + (wanted - ends[0]) / slopes[0],
+            self.high + (wanted - ends[1]) / slopes[1],
+        )
+        low, high = np.full_like(wanted, self.low), np.full_like(wanted, self.high)
+        for _ in range(60):  # bisection: the curve is monotonic between its ends
+            middle = (low + high) / 2
+            short = (self.apply(middle) < wanted) == rising
+            low, high = np.where(short, middle, low), np.where(short, high, middle)
+        return np.where(inside, (low + high) / 2, raw)
+
+    def slope(self, raw: Floats) -> Floats:
+        """Give the change of the value with the raw reading; any shape."""
+        powers = np.arange(1, len(self.coefficients))
+        inside = np.clip(raw, self.low, self.high)[..., None] - self.centre
+        slope: Floats = (powers * inside ** (powers - 1)) @ np.asarray(self.coefficients[1:])
+        return slope
+
+    def uncertainty(self, raw: Floats, zero: float | None = None) -> Floats:
+        """Standard uncertainty of the values that the calibration itself brings; any shape.
+
+        It is shared by all readings and so does not average out. What is common to a reading
+        and to the zero taken from it cancels.
+
+            u² = g · covariance · g,  g = basis(raw) - basis(zero)
+
+        Source: JCGM 100:2008 (GUM), 5.2.2 and the calibration curve of H.3.
+        """
+        gradient = self._basis(raw)
+        if zero is not None:
+            gradient = gradient - self._basis(np.asarray(zero, dtype=np.float64))
+        variance = np.einsum("...i,ij,...j->...", gradient, np.asarray(self.covariance), gradient)
+        u: Floats = np.sqrt(np.clip(variance, 0.0, None))
+        return u
+
+    def _basis(self, raw: Floats) -> Floats:
+        """Give what each coefficient multiplies: shape (…, p)."""
+        powers = np.arange(len(self.coefficients))
+        raw = np.asarray(raw, dtype=np.float64)
+        if powers.size == 2:
+            return (raw - self.centre)[..., None] ** powers
+        ends = np.clip(raw, self.low, self.high)
+        inside = (ends - self.centre)[..., None]
+        beyond = (raw - ends)[..., None]
+        basis: Floats = inside**powers + beyond * powers * inside ** np.maximum(powers - 1, 0)
+        return basis
 
 
 @dataclass(frozen=True)
 class Correction:
     """What is done to raw readings on their way out; the raw ones are never changed.
 
-    `zero` is the raw value, in the channel's unit, that is read as zero.
+    shown = factor · sign · (value(raw) - value(zero)) + shift
+
+    `zero` is the raw value that is read as zero, or None; `factor` and `shift` carry the value
+    into the unit in which it is shown.
     """
 
-    zero: float = 0.0
+    zero: float | None = None
+    calibration: Calibration | None = None
+    sign: int = 1
+    factor: float = 1.0
+    shift: float = 0.0
 
     def __post_init__(self) -> None:
-        if not np.isfinite(self.zero):
+        if self.zero is not None and not math.isfinite(self.zero):
             raise ValueError(f"A zero must be a finite number, not {self.zero}.")
+        if self.sign not in (1, -1):
+            raise ValueError(f"A sign is 1 or -1, not {self.sign}.")
 
-    def apply(self, raw: NDArray[np.float64]) -> NDArray[np.float64]:
+    def apply(self, raw: Floats) -> Floats:
         """Turn raw readings into corrected ones; any shape."""
-        return raw - self.zero
+        shown: Floats = self.factor * self.sign * (self._value(raw) - self._taken) + self.shift
+        return shown
 
-    def invert(self, corrected: NDArray[np.float64]) -> NDArray[np.float64]:
+    def invert(self, shown: Floats) -> Floats:
         """Turn corrected readings back into raw ones; any shape."""
-        return corrected + self.zero
+        value = self.sign * (shown - self.shift) / self.factor + self._taken
+        return value if self.calibration is None else self.calibration.invert(value)
+
+    def shared_uncertainty(self, raw: Floats) -> Floats:
+        """Standard uncertainty from the calibration, shared by all readings; any shape."""
+        if self.calibration is None:
+            return np.zeros_like(np.asarray(raw, dtype=np.float64))
+        return abs(self.factor) * self.calibration.uncertainty(raw, self.zero)
+
+    @property
+    def zero_value(self) -> float:
+        """What is taken from every value, in the unit before the last step."""
+        return float(self._taken)
+
+    @property
+    def _taken(self) -> float:
+        if self.zero is None:
+            return 0.0
+        return float(self._value(np.asarray(self.zero, dtype=np.float64)))
+
+    def _value(self, raw: Floats) -> Floats:
+        return raw if self.calibration is None else self.calibration.apply(raw)
+
+
+def calibrate(standards: Sequence[Standard], model: str, unit: str) -> Calibration:
+    """Find the curve through standards: "offset", "line", "quadratic" or "cubic".
+
+    Least squares, weighted by u² = u_known² + (slope · u_raw)² where that is known of every
+    standard; the covariance is widened where the residuals are larger than these say.
+    Raises CalibrationError where the standards cannot carry the model, and says why.
+    Source: JCGM 100:2008 (GUM), H.3; ISO/TS 28037:2010, 6 (weights from both directions).
+    """
+    degree = DEGREES[model]
+    raw = np.array([standard.raw for standard in standards], dtype=np.float64)
+    known = np.array([standard.known for standard in standards], dtype=np.float64)
+    _refuse(standards, degree, model)
+    if degree == 0:
+        return _offset(standards, raw, known, unit)
+    centre, half = float(raw.min() + raw.max()) / 2, float(raw.max() - raw.min()) / 2
+    design = ((raw - centre) / half)[:, None] ** np.arange(degree + 1)
+    powers = np.arange(1, degree + 1)
+    first = solve(design, known).parameters
+    steep = design[:, :-1] @ (powers * first[1:]) / half
+    weights, known_weights = _weights(standards, steep)
+    solution = solve(design * weights[:, None], known * weights)
+    residuals = known - design @ solution.parameters
+    spread = _spread(residuals * weights, degree + 1, known_weights)
+    back = half ** -np.arange(degree + 1.0)
+    covariance = spread * solution.unscaled_covariance * np.outer(back, back)
+    return Calibration(
+        model,
+        unit,
+        centre,
+        tuple((solution.parameters * back).tolist()),
+        _rows(covariance),
+        float(raw.min()),
+        float(raw.max()),
+        _residual_sd(residuals, degree + 1),
+    )
+
+
+def residuals(calibration: Calibration, standards: Sequence[Standard]) -> Floats:
+    """Known value less that of the curve for each standard, shape (n,)."""
+    raw = np.array([standard.raw for standard in standards], dtype=np.float64)
+    known = np.array([standard.known for standard in standards], dtype=np.float64)
+    return known - calibration.apply(raw)
+
+
+def _offset(standards: Sequence[Standard], raw: Floats, known: Floats, unit: str) -> Calibration:
+    weights, known_weights = _weights(standards, np.ones_like(raw))
+    design = weights[:, None]
+    solution = solve(design, (known - raw) * weights)
+    offset = float(solution.parameters[0])
+    left = known - raw - offset
+    variance = _spread(left * weights, 1, known_weights) * float(solution.unscaled_covariance[0, 0])
+    centre = float(raw.mean())
+    rows = ((variance, 0.0), (0.0, 0.0))
+    return Calibration(
+        "offset", unit, centre, (centre + offset, 1.0), rows, float(raw.min()), float(raw.max()),
+        _residual_sd(left, 1),
+    )  # fmt: skip
+
+
+def _weights(standards: Sequence[Standard], slopes: Floats) -> tuple[Floats, bool]:
+    u = np.array(
+        [
+            math.hypot(standard.u_known, slope * standard.u_raw)
+            for standard, slope in zip(standards, slopes, strict=True)
+        ]
+    )
+    if (u > 0).all():
+        return 1 / u, True
+    return np.ones_like(u), False
+
+
+def _spread(weighted: Floats, parameters: int, known_weights: bool) -> float:
+    """By how much the unscaled covariance is multiplied."""
+    dof = weighted.size - parameters
+    seen = float(weighted @ weighted) / dof if dof > 0 else 0.0
+    return max(1.0, seen) if known_weights else seen
+
+
+def _residual_sd(left: Floats, parameters: int) -> float:
+    dof = left.size - parameters
+    return math.sqrt(float(left @ left) / dof) if dof > 0 else math.nan
+
+
+def _rows(matrix: Floats) -> tuple[tuple[float, ...], ...]:
+    return tuple(tuple(row) for row in matrix.tolist())
+
+
+def _refuse(standards: Sequence[Standard], degree: int, model: str) -> None:
+    needed = degree + 1
+    if len(standards) < needed:
+        have = {0: "none is taken yet", 1: "there is only one"}.get(
+            len(standards), f"there are only {len(standards)}"
+        )
+        many = _NUMBERS[needed] + (" standards" if needed > 1 else "")
+        raise CalibrationError(
+            f"{LABELS[model].capitalize()} needs at least {many}; {have}. "
+            "Take another, or choose a simpler curve."
+        )
+    if len({standard.known for standard in standards}) < needed:
+        twice = next(
+            one.known
+            for place, one in enumerate(standards)
+            if any(one.known == other.known for other in standards[:place])
+        )
+        raise CalibrationError(
+            f"Two standards are equal: both are {twice:g}. {LABELS[model].capitalize()} needs "
+            f"{_NUMBERS[needed]} different ones. Take one away, or correct its known value."
+        )
+    for place, one in enumerate(standards if degree else ()):
+        for other in standards[:place]:
+            near = _SAME * math.hypot(one.u_raw, other.u_raw)
+            if one.known != other.known and abs(one.raw - other.raw) <= near:
+                raise CalibrationError(
+                    f"The sensor reads the standards {other.known:g} and {one.known:g} the same "
+                    f"({one.raw:.6g}). Was it in the second one, and had it settled? "
+                    "Take it again."
+                )
+
+
+def _refuse_turning(calibration: Calibration) -> None:
+    slopes = calibration.slope(np.linspace(calibration.low, calibration.high, 401))
+    if not ((slopes > 0).all() or (slopes < 0).all()):
+        raise CalibrationError(
+            f"{LABELS[calibration.model].capitalize()} through these standards turns back within "
+            "their range, so that one value would belong to two readings. "
+            "Choose a simpler curve, or take the odd standard again."
+        )

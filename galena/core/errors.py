@@ -5,6 +5,7 @@ GalenaError
 ├── UnitError          text that should be a unit, or units that do not fit
 ├── PlanError          a plan that no run can follow
 ├── SeriesError        stored readings that are damaged or do not fit together
+├── CalibrationError   standards that no calibration can be made from, or a broken one
 ├── TooFewReadings     a question that needs more readings than there are
 └── FitError           a model that cannot be fitted to these readings
 
@@ -41,6 +42,10 @@ class PlanError(GalenaError, ValueError):
 
 class SeriesError(GalenaError, ValueError):
     """Stored readings are damaged or do not fit together."""
+
+
+class CalibrationError(GalenaError, ValueError):
+    """Standards cannot carry a calibration, or a calibration is not whole."""
 
 
 class TooFewReadings(GalenaError, ValueError):  # noqa: N818 - reads as what it says

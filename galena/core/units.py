@@ -16,6 +16,7 @@ _PREFIXES = {
     "p": "pico", "n": "nano", "µ": "micro", "m": "milli", "c": "centi",
     "h": "hecto", "k": "kilo", "M": "mega", "G": "giga",
 }  # fmt: skip
+_IN_ORDER = ("µ", "m", "c", "", "h", "k", "M")
 _TOKEN = re.compile(r"\s*([·*/()]|\^?[+-]?\d+|[^\W\d_]+|°C?|%|Ω)")
 _LONGEST = 60
 
@@ -81,6 +82,31 @@ def convert(value: float, unit: Unit, to: Unit) -> float:
         raise UnitError(f"{unit or 1} cannot be expressed in {to or 1}: they measure other things.")
     registry = _registry()
     return float(registry.Quantity(value, _in_pint(unit)).to(_in_pint(to)).magnitude)
+
+
+def affine(unit: Unit, to: Unit) -> tuple[float, float]:
+    """Give factor and shift with  value in `to` = factor · value in `unit` + shift.
+
+    Raises UnitError where the two measure different kinds of quantity.
+    """
+    shift = convert(0.0, unit, to)
+    return convert(1.0, unit, to) - shift, shift
+
+
+def related(unit: Unit) -> list[Unit]:
+    """List the units in which a value may be shown instead: other prefixes, K beside °C."""
+    if not unit.factors:
+        return [unit]
+    (symbol, power), rest = unit.factors[0], unit.factors[1:]
+    names, _, bases = _known()
+    prefixed = [prefix + bases.get(symbol, symbol) for prefix in _IN_ORDER]
+    others = [other for other in prefixed if other in names]
+    if symbol in ("°C", "K") and unit == Unit(((symbol, 1),)):
+        others = ["°C", "K"]
+    found = [Unit(((other, power), *rest)) for other in others]
+    own = found.index(unit) if unit in found else 0
+    near = [one for place, one in enumerate(found) if abs(place - own) <= 3]
+    return near or [unit]
 
 
 def _tokens(text: str) -> list[str]:
@@ -155,10 +181,12 @@ def _power(symbol: str, power: int) -> str:
 
 
 @lru_cache(maxsize=1)
-def _known() -> tuple[dict[str, str], dict[str, str]]:
-    """Read units.txt: pint's name by symbol, and the symbol by each way to type it."""
+def _known() -> tuple[dict[str, str], dict[str, str], dict[str, str]]:
+    """Read units.txt: by symbol pint's name and the symbol without prefix, and the symbol by
+    each way to type it."""
     names: dict[str, str] = {}
     typed: dict[str, str] = {}
+    bases: dict[str, str] = {}
     for line in (
         resources.files("galena.core").joinpath("units.txt").read_text("utf-8").splitlines()
     ):
@@ -167,11 +195,12 @@ def _known() -> tuple[dict[str, str], dict[str, str]]:
         symbol, name, prefixes, *others = line.split()
         for prefix in ["", *prefixes.replace("-", "")]:
             names[prefix + symbol] = _PREFIXES.get(prefix, "") + name
+            bases[prefix + symbol] = symbol
             for way in (symbol, *others):
                 typed.setdefault(prefix + way, prefix + symbol)
                 if prefix == "µ":
                     typed.setdefault("u" + way, prefix + symbol)
-    return names, typed
+    return names, typed, bases
 
 
 @lru_cache(maxsize=1)

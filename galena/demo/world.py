@@ -47,11 +47,10 @@ def build() -> None:
 
 @contextlib.contextmanager
 def plugged_in() -> Iterator[None]:
-    """Build the world, and keep the rig running while the server serves."""
+    """Build the world, and have the server plug a rig in."""
     build()
-    with RigProcess("tide_tank", seed=SEED) as rig:
-        settings.GALENA_STAND_INS = [*settings.GALENA_STAND_INS, *rig.addresses]
-        yield
+    settings.GALENA_RIGS = settings.GALENA_RIGS or ["tide_tank"]
+    yield
 
 
 @contextlib.contextmanager

@@ -21,7 +21,7 @@ def answers(findings: list[Finding]) -> list[Answer]:
     stored = list(
         Series.objects.filter(stream__run__in=runs)
         .exclude(quantity=None)
-        .select_related("stream__run")
+        .select_related("quantity", "stream__run")
     )
     wanted = {(one.run_id, one.quantity_id) for one in findings}
     stored = [one for one in stored if (one.stream.run_id, one.quantity_id) in wanted]
@@ -40,7 +40,7 @@ def _ask(finding: Finding, series: Series | None, read: dict[int, Readings]) -> 
     if series is None:
         return Answer(trouble=f"Run {finding.run.number} did not measure this.")
     readings = read[series.pk]
-    key = _Key(readings, (series.pk, series.zero, len(readings)))
+    key = _Key(readings, (series.pk, series.correction, series.stream.scale, len(readings)))
     return _answer(key, finding.kind, finding.span.lo, finding.span.hi, finding.quantity.unit)
 
 
@@ -50,7 +50,7 @@ def forget() -> None:
 
 
 class _Key:
-    """Readings that are the same while their series, zero and number are."""
+    """Readings that are the same while their series, what is done to them and their number are."""
 
     def __init__(self, readings: Readings, version: tuple) -> None:
         self.readings, self.version = readings, version
@@ -66,7 +66,8 @@ class _Key:
 def _answer(key: _Key, kind: str, lo: float, hi: float, unit: str) -> Answer:
     readings = key.readings
     part = series.inside(readings.t, lo, hi)
-    inside = Readings(readings.t[part], readings.y[part])
+    shared = None if readings.shared is None else readings.shared[part]
+    inside = Readings(readings.t[part], readings.y[part], shared)
     key.readings = NOTHING  # what is remembered must not hold the run's arrays
     try:
         answer = QUESTIONS[kind].answer(inside, units.parse(X_UNIT), units.parse(unit))

@@ -1,8 +1,11 @@
 """What can be asked of a span, each question stated once."""
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
+
+import numpy as np
 
 from galena.core import fits, numbers
 from galena.core.statistics import describe
@@ -52,7 +55,9 @@ class Question:
 
 def _mean(inside: Readings, x: Unit, y: Unit) -> Answer:
     found = describe(inside.y)
-    estimate = Estimate("mean", "mean", found.mean, found.standard_error, y)
+    shared = 0.0 if inside.shared is None else float(np.nanmean(inside.shared))
+    u = math.hypot(found.standard_error, shared)
+    estimate = Estimate("mean", "mean", found.mean, u, y)
     count = numbers.grouped(found.count)
     readings = "one reading" if found.count == 1 else f"{count} readings"
     spread = (
@@ -60,6 +65,9 @@ def _mean(inside: Readings, x: Unit, y: Unit) -> Answer:
         if found.count == 1
         else f", standard deviation {numbers.significant(found.sd)} {typeset(y)}"
     )
+    if shared > 0:
+        # JCGM 100:2008 (GUM), F.1.2.3: what all readings share does not average out.
+        spread += f"; {numbers.significant(shared)} {typeset(y)} of ± is the calibration's"
     return Answer((estimate,), readings + spread)
 
 

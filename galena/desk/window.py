@@ -37,7 +37,7 @@ def shown_runs(sheet: Sheet) -> list[RunReadings]:
             stream__run__shown=True,
             quantity=sheet.quantity_id,
         )
-        .select_related("stream__run")
+        .select_related("quantity", "stream__run")
         .prefetch_related("stream__run__condition_values__condition")
         .order_by("stream__run__number")
     )

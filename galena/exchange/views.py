@@ -48,12 +48,21 @@ def _head(run: Run) -> list[str]:
     if run.note:
         lines.append(f"Note: {run.note}")
     for series in _measured(run):
-        zero = f", zero at {series.zero:.6g} {series.quantity.unit} raw" if series.zero else ""
-        lines.append(
-            f"{series.quantity.symbol}: {series.quantity.name} in {series.quantity.unit}, "
-            f"{series.stream}{zero}"
-        )
+        said = f"{series.quantity.symbol}: {series.quantity.name} in {series.quantity.unit}"
+        lines.append(", ".join([said, str(series.stream), *_corrections(series)]))
     return lines
+
+
+def _corrections(series: Series) -> list[str]:
+    """Say what was done to the raw readings, so that they can be had back from the file."""
+    done = []
+    if (record := series.record) is not None:
+        done.append(f"calibration of {record.made_at} by {record.made_by}")
+    if series.zero is not None:
+        done.append(f"zero at {series.zero:.6g} {series.unit} raw")
+    if series.sign < 0:
+        done.append("reversed")
+    return done
 
 
 def _columns(run: Run) -> list[Column]:
@@ -68,7 +77,8 @@ def _columns(run: Run) -> list[Column]:
         unit = typeset(parse(series.quantity.unit))
         heading = f"{series.quantity.symbol} / {unit}" if unit else series.quantity.symbol
         # A zero is a mean and so finer than the channel's steps: two more decimals lose nothing.
-        decimals = series.quantity.decimals + (2 if series.zero else 0)
+        changed = series.zero is not None or series.calibration is not None
+        decimals = series.quantity.decimals + (2 if changed else 0)
         columns.append(Column(heading, found.y, f"%.{decimals}f"))
     return columns
 

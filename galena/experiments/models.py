@@ -1,8 +1,14 @@
 """What is kept of an experiment. Readings are rows of bytes, many to a row; see `readings`."""
 
+from functools import lru_cache
+
 from django.conf import settings
 from django.db import models
 
+from galena.core import units
+from galena.core.calibration import Correction
+from galena.core.errors import UnitError
+from galena.core.formats.calibration_file import CalibrationRecord, from_data
 from galena.core.series import Chunk
 from galena.shell.marks import Mark, mark_of
 
@@ -26,6 +32,7 @@ class Quantity(models.Model):
     unit = models.CharField(max_length=60, blank=True)
     decimals = models.PositiveSmallIntegerField(default=2)
     source = models.CharField(max_length=200)
+    used = models.BooleanField(default=True, help_text="whether its channel is on at the bench")
 
     class Meta:
         verbose_name_plural = "quantities"
@@ -125,12 +132,17 @@ class ConditionValue(models.Model):
 
 
 class Stream(models.Model):
-    """What one instrument gave to one run; its clock read `origin_us` at the run's t = 0."""
+    """What one instrument gave to one run.
+
+    Its clock read `origin_us` at the run's t = 0, and a second of it is `scale` seconds of the
+    clock of the run's first instrument.
+    """
 
     run = models.ForeignKey(Run, models.CASCADE, related_name="streams")
     instrument = models.CharField(max_length=120)
     serial = models.CharField(max_length=60)
     origin_us = models.BigIntegerField(null=True)
+    scale = models.FloatField(default=1.0)
     lost = models.PositiveIntegerField(default=0)
     garbled = models.PositiveIntegerField(default=0)
 
@@ -142,11 +154,18 @@ class Stream(models.Model):
 
 
 class Series(models.Model):
-    """One row of numbers of a stream: raw readings of a quantity, or, without one, time stamps."""
+    """One row of numbers of a stream: raw readings of a quantity, or, without one, time stamps.
+
+    The raw readings are in `unit`. `calibration` is a copy of the one that the run uses, as
+    core.formats.calibration_file writes it, so that a run means the same wherever it is taken.
+    """
 
     stream = models.ForeignKey(Stream, models.CASCADE, related_name="series")
     quantity = models.ForeignKey(Quantity, models.RESTRICT, null=True)
-    zero = models.FloatField(default=0.0, help_text="raw value that is read as zero")
+    unit = models.CharField(max_length=60, blank=True)
+    zero = models.FloatField(null=True, help_text="raw value that is read as zero")
+    sign = models.SmallIntegerField(default=1)
+    calibration = models.JSONField(null=True)
 
     class Meta:
         verbose_name_plural = "series"
@@ -154,6 +173,33 @@ class Series(models.Model):
 
     def __str__(self) -> str:
         return f"{self.quantity or 'time stamps'} of {self.stream}"
+
+    @property
+    def record(self) -> CalibrationRecord | None:
+        """The calibration that the run uses, with what it is of."""
+        return None if self.calibration is None else from_data(self.calibration)
+
+    @property
+    def correction(self) -> Correction:
+        """What is done to its raw readings; `quantity` must be loaded with it."""
+        record = self.record
+        used = record.calibration if record else None
+        given = used.unit if used else self.unit
+        factor, shift = into_unit(given, self.quantity.unit)
+        if self.zero is not None:
+            shift = 0.0  # a difference has no origin
+        return Correction(self.zero, used, self.sign, factor, shift)
+
+
+@lru_cache(maxsize=512)
+def into_unit(unit: str, to: str) -> tuple[float, float]:
+    """Give factor and shift from one unit as typed into another; none where they do not fit."""
+    if unit == to:
+        return 1.0, 0.0
+    try:
+        return units.affine(units.parse(unit), units.parse(to))
+    except UnitError:
+        return 1.0, 0.0
 
 
 class SeriesChunk(models.Model):

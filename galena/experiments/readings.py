@@ -11,7 +11,6 @@ import numpy as np
 from django.db.models import Q
 from numpy.typing import NDArray
 
-from galena.core.calibration import Correction
 from galena.core.errors import SeriesError
 from galena.core.series import STAMPS, VALUES, Chunk, assemble
 from galena.experiments.models import Quantity, Run, Series, SeriesChunk
@@ -22,10 +21,15 @@ ROOM = 500_000_000  # bytes of stored readings, and as many of corrected ones
 
 @dataclass(frozen=True)
 class Readings:
-    """Times since the start of the run in s and the corrected readings, both of shape (n,)."""
+    """Times since the start of the run in s and the corrected readings, both of shape (n,).
+
+    `shared` is the standard uncertainty that the calibration brings to each reading, the same
+    error in all of them; None where there is no calibration.
+    """
 
     t: NDArray[np.float64]
     y: NDArray[np.float64]
+    shared: NDArray[np.float64] | None = None
 
     def __len__(self) -> int:
         return int(self.t.size)
@@ -109,12 +113,12 @@ def forget() -> None:
 def readings(run: Run, quantity: Quantity) -> Readings:
     """Give a run's readings of a quantity; nothing where the run has not measured it."""
     measured = Series.objects.filter(stream__run=run, quantity=quantity)
-    found = of_series(list(measured.select_related("stream__run")))
+    found = of_series(list(measured.select_related("quantity", "stream__run")))
     return found[0] if found else NOTHING
 
 
 def of_series(wanted: list[Series]) -> list[Readings]:
-    """Give the readings of each series; `stream` and its `run` must be loaded with them."""
+    """Give the readings of each series; quantity, stream and its run must be loaded with them."""
     streams = {one.stream_id for one in wanted}
     stamps = {
         one.stream_id: one for one in Series.objects.filter(stream__in=streams, quantity=None)
@@ -129,15 +133,17 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
     if origin_us is None:
         return NOTHING
     count = min(raw.size, stamps.size)  # a chunk may have been written between the two
-    key = (series.pk, count, origin_us, series.zero)
+    correction, scale = series.correction, series.stream.scale
+    key = (series.pk, count, origin_us, scale, correction)
     found = _corrected.get(key)
     if found is None:
-        t, y = seconds(stamps[:count], origin_us), Correction(series.zero).apply(raw[:count])
-        found = Readings(t, y)
-        _corrected.put(key, found, t.nbytes + y.nbytes)
+        t, y = seconds(stamps[:count], origin_us, scale), correction.apply(raw[:count])
+        shared = correction.shared_uncertainty(raw[:count]) if correction.calibration else None
+        found = Readings(t, y, shared)
+        _corrected.put(key, found, t.nbytes + y.nbytes * (1 if shared is None else 2))
     return found
 
 
-def seconds(stamps: NDArray[np.int64], origin_us: int) -> NDArray[np.float64]:
+def seconds(stamps: NDArray[np.int64], origin_us: int, scale: float = 1.0) -> NDArray[np.float64]:
     """Turn the time stamps of a device's clock, in µs, into seconds since the run's t = 0."""
-    return (stamps - origin_us) / 1e6
+    return (stamps - origin_us) * (scale / 1e6)

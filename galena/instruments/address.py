@@ -13,12 +13,12 @@ import serial
 from galena.instruments.errors import AddressError, LinkLost
 
 BAUD = 115_200
-_AT_ONCE = 1 << 20
+_AT_ONCE = 1 << 16  # a device that floods waits; 50 such reads a second are 80 kHz of lines
 
 
 @dataclass(frozen=True)
 class Address:
-    """`tcp://host:port` or `serial:/dev/ttyACM0?baud=115200`."""
+    """`tcp://host:port` or `serial:/dev/ttyACM0?baud=115200`, or the name of a browser's device."""
 
     kind: str
     place: str
@@ -27,6 +27,8 @@ class Address:
     def __str__(self) -> str:
         if self.kind == "tcp":
             return f"tcp://{self.place}:{self.number}"
+        if self.kind == "browser":
+            return f"browser:{self.place}"
         return f"serial:{self.place}?baud={self.number}"
 
     @property

@@ -20,9 +20,14 @@ class Found:
     simulated: bool
 
 
+def stand_in(where: str) -> Found:
+    """Give a stand-in at an address, written as text."""
+    return Found(address.parse(where), "stand-in", True)
+
+
 def find(stand_ins: Iterable[str]) -> list[Found]:
     """List the stand-ins given and all serial ports of this computer."""
-    simulated = [Found(address.parse(text), "stand-in", True) for text in stand_ins]
+    simulated = [stand_in(text) for text in stand_ins]
     ports = sorted(list_ports.comports(), key=lambda port: str(port.device))
     return simulated + [
         Found(

@@ -8,11 +8,14 @@ import time
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Literal
 
 from galena.instruments import address as addresses
-from galena.instruments.address import Address, Transport
+from galena.instruments.address import BAUD, Address, Transport
+from galena.instruments.clock import ClockEstimate, DeviceClock, RoundTrip
 from galena.instruments.errors import InstrumentError, LinkLost, NoAnswer, RequestRefused
+from galena.instruments.line_quality import LineQuality
 from galena.instruments.protocol import (
     Block,
     ChannelFacts,
@@ -26,32 +29,42 @@ READ_EVERY = 0.02
 ANSWER_WITHIN = 2.0
 TRY_AGAIN_AFTER = 1.0
 WATCH_RATE = 20.0
-_CLOCK_ROUNDS = 5
+_ROUNDS_AT_START = (5, 40)  # at least and at most: until one was short
+_ROUNDS_LATER = 3
+_SHORT_US = 250.0
+_CLOCK_EVERY = 3.0
+_LEAST_RATE = 1e-4
 
-Health = Literal["looking", "well", "silent", "gone", "strange"]
+Health = Literal["looking", "well", "poor", "silent", "gone", "strange"]
 
 
 @dataclass(frozen=True)
 class LinkState:
-    """How the instrument is, why, and what to check."""
+    """How the instrument is, why, and what to check.
+
+    `poor` is an instrument that gives readings, some of which are lost or garbled.
+    """
 
     health: Health
     reason: str
     advice: str = ""
 
+    @property
+    def is_live(self) -> bool:
+        """Tell whether readings come."""
+        return self.health in ("well", "poor")
+
 
 @dataclass(frozen=True)
 class StreamStart:
-    """The start of a stream: its rate and the offset of the device's clock.
-
-    clock_offset_us: host clock minus device clock, both in microseconds.
-    """
+    """The start of a stream: its rate, in readings a second of the device, and its clock then."""
 
     number: int
     rate: float
-    clock_offset_us: float
+    clock: ClockEstimate
 
 
+Connect = Callable[[], Transport]
 Listener = Callable[["Link", Block, StreamStart], None]
 
 
@@ -76,15 +89,20 @@ class Link:
         address: Address,
         on_block: Listener,
         on_state: Callable[[Link], None] = lambda link: None,
+        connect: Connect | None = None,
     ) -> None:
         self.address = address
         self.state = LinkState("looking", "asking who is there")
         self.identity: Identity | None = None
         self.channels: tuple[ChannelFacts, ...] = ()
-        self.stream = StreamStart(0, WATCH_RATE, 0.0)
+        self.clock = DeviceClock()
+        self.stream = StreamStart(0, WATCH_RATE, self.clock.estimate())
         self._on_block, self._on_state = on_block, on_state
+        self._connect = connect or partial(addresses.connect, address)
         self._sink: Listener | None = None
         self._reader = LineReader()
+        self._quality = LineQuality(self._reader.counts)
+        self._clock_asked = 0.0
         self._orders: queue.SimpleQueue[_Order] = queue.SimpleQueue()
         self._answers: list[str] = []
         self._transport: Transport | None = None
@@ -101,6 +119,11 @@ class Link:
     def max_rate(self) -> float:
         """The highest rate that all channels can give."""
         return min((channel.max_rate for channel in self.channels), default=0.0)
+
+    @property
+    def is_recording(self) -> bool:
+        """Tell whether a recorder takes its readings."""
+        return self._sink is not None
 
     def start(self) -> None:
         """Begin to look for the instrument."""
@@ -142,8 +165,17 @@ class Link:
         if self._sink is not sink:
             return
         self._sink = None
-        if self.state.health in ("well", "silent"):
-            self.restart(min(WATCH_RATE, self.max_rate))
+        self.rewatch()
+
+    def rewatch(self) -> None:
+        """Go back to the rate for watching, as after a change of the device's pace."""
+        if self._sink is None and (self.state.is_live or self.state.health == "silent"):
+
+            def order() -> None:
+                self._ask("STREAM OFF")
+                self._begin_stream(None)
+
+            self._in_thread(order)
 
     def _in_thread(self, action: Callable[[], object]) -> object:
         if self._transport is None:
@@ -168,48 +200,87 @@ class Link:
             try:
                 self._session()
             except (LinkLost, NoAnswer) as error:
-                self._say("gone", str(error).rstrip("."), "Is its cable in, and is it switched on?")
+                self._say_gone(error)
             except InstrumentError as error:
-                self._say("strange", str(error).rstrip("."), "Is this an instrument for Galena?")
+                if not self._say_unreadable():
+                    advice = "Is this an instrument for Galena?"
+                    self._say("strange", str(error).rstrip("."), advice)
             finally:
                 self._let_go()
             self._stopping.wait(TRY_AGAIN_AFTER)
 
+    def _say_gone(self, error: Exception) -> None:
+        if isinstance(error, NoAnswer) and self._say_unreadable():
+            return
+        reason = str(error).rstrip(".")
+        if self.identity is None or isinstance(error, NoAnswer):
+            self._say("gone", reason, "Is its cable in, and is it switched on?")
+        elif not self.state.reason.startswith("unplugged"):
+            advice = "Plug it in again: it goes on by itself, with its zero, sign and calibration."
+            self._say("gone", f"unplugged: {reason}", advice)
+
+    def _say_unreadable(self) -> bool:
+        share = self._reader.unreadable_share
+        if share < 0.2:
+            return False
+        speed = f"{self.address.number if self.address.kind == 'serial' else BAUD:,}"
+        self._say(
+            "strange",
+            f"it sends what cannot be read: {share:.0%} of the characters are no text",
+            f"Is the speed right? It is read at {speed.replace(',', ' ')} baud.",
+        )
+        return True
+
     def _session(self) -> None:
-        transport = addresses.connect(self.address)
+        transport = self._connect()
         self._reader, self._answers = LineReader(), []
+        self._quality = LineQuality(self._reader.counts)
+        self.clock = DeviceClock()
         self._transport = transport
         self._ask("STREAM OFF")
         self.identity = Identity.parse(self._ask("*IDN?"))
         self.channels = parse_channels(self._ask("CHAN:LIST?"))
-        self._begin_stream(
-            min(WATCH_RATE, self.max_rate) if self._sink is None else self.stream.rate
-        )
+        self._begin_stream(None if self._sink is None else self.stream.rate)
         while not self._stopping.wait(READ_EVERY):
             self._take(transport.read(0.0))
-            self._judge_silence()
+            self._judge()
+            if time.monotonic() > self._clock_asked + _CLOCK_EVERY:
+                self._compare_clocks(_ROUNDS_LATER, _ROUNDS_LATER)
             while not self._orders.empty():
                 self._carry_out(self._orders.get())
         self._ask("STREAM OFF")
 
-    def _begin_stream(self, rate: float) -> None:
+    def _begin_stream(self, rate: float | None) -> None:
+        """Start a stream at a rate, or at that for watching; the device's clock is asked first."""
+        self._compare_clocks(*_ROUNDS_AT_START)
+        clock = self.clock.estimate()
+        if rate is None:
+            rate = max(_LEAST_RATE, min(WATCH_RATE, self.max_rate) / clock.pace)
         self._ask(f"RATE {rate:.9g}")
-        offset = self._clock_offset()
         self._reader.expect(len(self.channels))
-        self.stream = StreamStart(self.stream.number + 1, rate, offset)
+        self.stream = StreamStart(self.stream.number + 1, rate, clock)
         self._ask("STREAM ON")
         self._heard = time.monotonic()
-        self._say("well", _rate_in_words(rate))
+        self._quality.begin(self._heard)
+        self._say("well", rate_in_words(rate))
 
-    def _clock_offset(self) -> float:
-        """Host clock minus device clock in µs: of several round trips the shortest tells best."""
-        trips = []
-        for _ in range(_CLOCK_ROUNDS):
+    def _compare_clocks(self, least: int, most: int) -> None:
+        """Ask the device's clock several times; a short round trip tells it best."""
+        for number in range(most):
+            if number >= least and self.clock.best_delay_us <= _SHORT_US:
+                break
             before = time.monotonic_ns()
-            device = int(float(self._ask("CLOCK?")))
+            answer = self._ask("CLOCK?")
             after = time.monotonic_ns()
-            trips.append((after - before, (before + after) / 2000 - device))
-        return min(trips)[1]
+            try:
+                device, _, pace = answer.partition(",")
+                trip = RoundTrip(before / 1000, after / 1000, float(device), float(pace or 1))
+                if not (abs(trip.device_us) < 2**53 and 0 < trip.pace < 1e6):
+                    raise ValueError(answer)
+            except ValueError as error:
+                raise RequestRefused(f"it answered “{answer[:40]}” when asked its clock") from error
+            self.clock.add(trip)
+        self._clock_asked = time.monotonic()
 
     def _carry_out(self, order: _Order) -> None:
         try:
@@ -246,14 +317,19 @@ class Link:
                 self._sink(self, item, self.stream)
             self._on_block(self, item, self.stream)
 
-    def _judge_silence(self) -> None:
-        quiet = time.monotonic() - self._heard
-        if quiet > 2.0 + 3 / self.stream.rate:
-            self._say(
-                "silent", f"no reading for {quiet:.0f} s", "Is its cable in? Does its lamp blink?"
-            )
-        elif self.state.health == "silent":
-            self._say("well", _rate_in_words(self.stream.rate))
+    def _judge(self) -> None:
+        """Say how the stream is: silent, poor, or well."""
+        now = time.monotonic()
+        quiet = now - self._heard
+        interval = 1 / (self.stream.rate * self.stream.clock.pace)
+        if quiet > 2.0 + 3 * interval:
+            if not self._say_unreadable():
+                reason = f"no reading for {quiet:.0f} s"
+                self._say("silent", reason, "Is its cable in? Does its lamp blink?")
+        elif (fault := self._quality.fault(now)) is not None:
+            self._say("poor", *fault)
+        elif self.state.health != "well":
+            self._say("well", rate_in_words(self.stream.rate))
 
     def _say(self, health: Health, reason: str, advice: str = "") -> None:
         state = LinkState(health, reason, advice)
@@ -271,5 +347,8 @@ class Link:
             )
 
 
-def _rate_in_words(rate: float) -> str:
+def rate_in_words(rate: float) -> str:
+    """Say how often a reading comes: `20 readings a second`, `a reading every 3 s`."""
+    if rate < 1:
+        return f"a reading every {1 / rate:.4g} s"
     return f"{rate:.6g} readings a second" if rate != 1 else "one reading a second"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -12,6 +13,8 @@ from numpy.typing import NDArray
 from galena.instruments.errors import InstrumentError
 
 LONGEST_LINE = 65_536
+MOST_CHANNELS = 64
+_UNREADABLE = bytes(one for one in range(256) if not (31 < one < 127 or one in b"\t\r\n"))
 _HASH, _STAR, _LF = b"#*\n"
 _HEX = np.full(256, 255, dtype=np.uint8)
 for _digits in (b"0123456789ABCDEF", b"0123456789abcdef"):
@@ -27,10 +30,15 @@ class Identity:
     serial: str
     firmware: str
 
+    @property
+    def key(self) -> tuple[str, str, str]:
+        """What tells one device from all others."""
+        return self.maker, self.model, self.serial
+
     @classmethod
     def parse(cls, line: str) -> Identity:
         """Read the answer; InstrumentError where it has not four parts."""
-        parts = [part.strip()[:60] for part in line.split(",")]
+        parts = [part.strip()[:60].replace("|", "/") for part in line.split(",")]
         if len(parts) != 4 or not parts[1] or not parts[2]:
             raise InstrumentError(
                 f"it answered “{line[:40]}” when asked who it is; an instrument for Galena "
@@ -58,10 +66,10 @@ def parse_channels(line: str) -> tuple[ChannelFacts, ...]:
     try:
         channels = tuple(
             ChannelFacts(
-                id=str(entry["id"]),
-                quantity=str(entry["quantity"]),
-                symbol=str(entry.get("symbol", entry["id"])),
-                unit=str(entry["unit"]),
+                id=str(entry["id"])[:40].replace("|", "/"),
+                quantity=str(entry["quantity"])[:100],
+                symbol=str(entry.get("symbol", entry["id"]))[:20],
+                unit=str(entry["unit"])[:60],
                 min=float(entry["min"]),
                 max=float(entry["max"]),
                 resolution=float(entry["resolution"]),
@@ -75,7 +83,11 @@ def parse_channels(line: str) -> tuple[ChannelFacts, ...]:
         ) from error
     if not channels or len({channel.id for channel in channels}) != len(channels):
         raise InstrumentError("its list of channels is empty or names one channel twice")
-    if not all(c.max > c.min and c.resolution > 0 and c.max_rate > 0 for c in channels):
+    if len(channels) > MOST_CHANNELS:
+        raise InstrumentError(f"it has more than {MOST_CHANNELS} channels")
+    numbers = [n for c in channels for n in (c.min, c.max, c.resolution, c.max_rate)]
+    possible = all(c.max > c.min and c.resolution > 0 and c.max_rate > 0 for c in channels)
+    if not possible or not all(map(math.isfinite, numbers)):
         raise InstrumentError("its list of channels has limits or a resolution that cannot be")
     return channels
 
@@ -138,6 +150,12 @@ class LineReader:
         self.counts = LineCounts()
         self._tail = b""
         self._last = -1
+        self._octets = self._unreadable = 0
+
+    @property
+    def unreadable_share(self) -> float:
+        """The share of the characters so far that are no text."""
+        return self._unreadable / self._octets if self._octets else 0.0
 
     def expect(self, channels: int) -> None:
         """Set how many values a data line has; a new stream counts from 0 again."""
@@ -146,6 +164,8 @@ class LineReader:
 
     def feed(self, data: bytes) -> Iterator[Block | str]:
         """Take bytes as they came and give what is complete by now."""
+        self._octets += len(data)
+        self._unreadable += len(data) - len(data.translate(None, _UNREADABLE))
         data = self._tail + data
         end = data.rfind(b"\n") + 1
         self._tail = data[end:]
@@ -205,7 +225,7 @@ class LineReader:
         return np.array(flat, dtype=np.float64).reshape(-1, width)
 
     def _in_order(self, table: NDArray[np.float64]) -> Block:
-        table = table[np.isfinite(table[:, :2]).all(axis=1)]
+        table = table[(np.abs(table[:, :2]) < 2**53).all(axis=1)]
         sequence = table[:, 0].astype(np.int64)
         before = np.maximum.accumulate(np.concatenate(([self._last], sequence)))[:-1]
         ahead = sequence > before

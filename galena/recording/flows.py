@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from galena.bench.models import Channel
+from galena.bench.setup import Shown, quantity_for
 from galena.core.plans import SteadyPlan
 from galena.core.series import STAMPS, VALUES, Chunk, pack
 from galena.experiments.flows import hold_conditions, next_number, touch
-from galena.experiments.models import Experiment, Quantity, Run, Series, SeriesChunk, Stream
+from galena.experiments.models import Experiment, Run, Series, SeriesChunk, Stream
 from galena.recording.errors import AlreadyRecording
 from galena.recording.taking import Batch
 
@@ -42,10 +42,21 @@ class StoredStream:
         )
 
 
+@dataclass(frozen=True)
+class StreamEnd:
+    """What is known of an instrument at the end of a run: see Stream."""
+
+    stored: StoredStream
+    lost: int
+    garbled: int
+    origin_us: int
+    scale: float
+
+
 def begin_run(
     experiment: Experiment,
     plan: SteadyPlan,
-    channels: list[list[Channel]],
+    channels: list[list[Shown]],
     conditions: dict[int, str],
     note: str,
     person,
@@ -75,33 +86,21 @@ def begin_run(
     return run, stored
 
 
-def _begin_stream(run: Run, channels: list[Channel]) -> StoredStream:
-    instrument = channels[0].instrument
-    stream = Stream.objects.create(run=run, instrument=instrument.model, serial=instrument.serial)
+def _begin_stream(run: Run, channels: list[Shown]) -> StoredStream:
+    instrument = channels[0].channel.instrument
+    stream = Stream.objects.create(run=run, instrument=instrument.label, serial=instrument.serial)
     values = [
         Series.objects.create(
             stream=stream,
-            quantity=adopt(run.experiment, channel),
-            zero=channel.correction.zero,
+            quantity=quantity_for(run.experiment, one),
+            unit=one.channel.unit,
+            zero=one.correction.zero,
+            sign=one.correction.sign,
+            calibration=one.channel.calibration.data if one.channel.calibration else None,
         )
-        for channel in channels
+        for one in channels
     ]
     return StoredStream(stream, Series.objects.create(stream=stream), values)
-
-
-def adopt(experiment: Experiment, channel: Channel) -> Quantity:
-    """Give the experiment's quantity for a channel; made when the channel is first used in it."""
-    quantity, _ = Quantity.objects.get_or_create(
-        experiment=experiment,
-        source=channel.source,
-        defaults={
-            "name": channel.name,
-            "symbol": channel.symbol,
-            "unit": channel.unit,
-            "decimals": channel.decimals,
-        },
-    )
-    return quantity
 
 
 def write(batches: list[tuple[StoredStream, int, Batch]]) -> None:
@@ -117,12 +116,15 @@ def write(batches: list[tuple[StoredStream, int, Batch]]) -> None:
         stored.written += len(batch)
 
 
-def end_run(run: Run, ending: str, counts: list[tuple[StoredStream, int, int]]) -> None:
-    """Mark a run finished, with the lines that each instrument lost and garbled."""
+def end_run(run: Run, ending: str, ends: list[StreamEnd]) -> None:
+    """Mark a run finished, with what became of each instrument's lines and its clock."""
     with transaction.atomic():
-        for stored, lost, garbled in counts:
-            stored.stream.lost, stored.stream.garbled = lost, garbled
-            stored.stream.save(update_fields=["lost", "garbled"])
+        for end in ends:
+            stream = end.stored.stream
+            stream.lost, stream.garbled = end.lost, end.garbled
+            if stream.origin_us is not None:
+                stream.origin_us, stream.scale = end.origin_us, end.scale
+            stream.save(update_fields=["lost", "garbled", "origin_us", "scale"])
         run.state, run.ending, run.ended_at = Run.State.FINISHED, ending, timezone.now()
         run.save(update_fields=["state", "ending", "ended_at"])
         touch(run.experiment)

@@ -54,10 +54,11 @@ class RunInProgress:
         """Tell whether no further reading will come."""
         if self.stopped_by:
             return True
-        late = time.monotonic() > self.started + self.plan.duration + WAIT_FOR_RETURN
+        pace = self.takings[0].link.stream.clock.pace
+        lasts = self.plan.duration / pace + WAIT_FOR_RETURN
+        late = time.monotonic() > self.started + lasts
         return all(
-            taking.complete or (late and taking.link.state.health != "well")
-            for taking in self.takings
+            taking.complete or (late and not taking.link.state.is_live) for taking in self.takings
         )
 
     @property
@@ -67,7 +68,7 @@ class RunInProgress:
             f"{stored.stream.instrument}: {taking.link.state.reason}. {taking.link.state.advice} "
             "The run goes on when it is back; what was recorded is kept."
             for taking, stored in zip(self.takings, self.stored, strict=True)
-            if taking.link.state.health != "well" and taking.count + taking.lost < taking.planned
+            if not taking.link.state.is_live and taking.count + taking.lost < taking.planned
         ]
 
 
@@ -124,19 +125,24 @@ class Recorder:
                     f"{busy.started_by}. Wait for its end or stop it first."
                 )
             sources = self._sources(channel_ids)
-            channels = [[feed.channels[one] for one in columns] for feed, columns in sources]
+            known = self.bench.show(experiment)
+            channels = [
+                [known[feed.channels[one].pk] for one in columns] for feed, columns in sources
+            ]
             plan.check(
-                Limit(_name(channel), channel.max_rate) for group in channels for channel in group
+                Limit(_name(one.channel), one.channel.max_rate)
+                for group in channels
+                for one in group
             )
             takings = [
                 Taking(
                     feed.link,
                     columns,
-                    [feed.corrections[one] for one in columns],
+                    [one.correction for one in group],
                     plan.readings,
                     plan.rate,
                 )
-                for feed, columns in sources
+                for (feed, columns), group in zip(sources, channels, strict=True)
             ]
             run, stored = flows.begin_run(experiment, plan, channels, conditions, note, person)
             try:
@@ -227,17 +233,18 @@ class Recorder:
             )
 
     def _end(self, current: RunInProgress) -> None:
+        settled = [taking.settled_origin() for taking in current.takings]
         for taking in current.takings:
             self._release(taking)
         ending = current.stopped_by
         gone = [] if ending else current.missing
         if gone:
             ending = "An instrument was gone at the end. " + gone[0].split(" The run goes on")[0]
-        counts = [
-            (stored, taking.lost, taking.garbled)
-            for taking, stored in zip(current.takings, current.stored, strict=True)
+        ends = [
+            flows.StreamEnd(stored, taking.lost, taking.garbled, *placed)
+            for taking, stored, placed in zip(current.takings, current.stored, settled, strict=True)
         ]
-        flows.end_run(current.run, ending, counts)
+        flows.end_run(current.run, ending, ends)
         self.current = None
 
     def _release(self, taking: Taking) -> None:

@@ -5,12 +5,14 @@ takes them for the browsers, each at its own pace.
 """
 
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from galena.core.calibration import Correction
+from galena.instruments.clock import ClockEstimate
 from galena.instruments.link import Link, StreamStart
 from galena.instruments.protocol import Block
 
@@ -93,19 +95,42 @@ class Taking:
         That is the first reading of the first instrument; another instrument's clock is put
         beside it by way of this computer's clock.
         """
-        own = self.origin_us or 0
+        if self.start is None:
+            return self.origin_us or 0
+        return self._beside_first(self.start.clock, lambda taking: taking.start.clock)[0]
+
+    def settled_origin(self) -> tuple[int, float]:
+        """Give the device's clock at t = 0, and the run's seconds in one of its own.
+
+        At the end of a run more round trips are known, and the clocks' drifts with them; unless
+        a device came back in between, with another clock perhaps.
+        """
         first = self.aligned_to
-        if first is None or first.start is None or self.start is None or first.origin_us is None:
-            return own
-        return round(first.origin_us + first.start.clock_offset_us - self.start.clock_offset_us)
+        whole = all(
+            taking.start is not None and taking.start.number == taking.link.stream.number
+            for taking in (self, first or self)
+        )
+        if not whole:
+            return self.origin(), 1.0
+        return self._beside_first(self.link.clock.estimate(), lambda one: one.link.clock.estimate())
+
+    def _beside_first(
+        self, own: ClockEstimate, clock_of: Callable[["Taking"], ClockEstimate]
+    ) -> tuple[int, float]:
+        first = self.aligned_to
+        if first is None or first.start is None or first.origin_us is None:
+            return self.origin_us or 0, 1.0
+        clock = clock_of(first)
+        return round(own.device_at(clock.host_at(first.origin_us))), clock.rate / own.rate
 
     def _begin(self, block: Block, stream: StreamStart) -> None:
         if self.start is None or self.origin_us is None:
             self.start = stream
             self.origin_us = int(block.stamps[0]) - round(int(block.sequence[0]) / self.rate * 1e6)
         else:
-            clock_moved = stream.clock_offset_us - self.start.clock_offset_us
-            if abs(clock_moved) > 1e6:
+            expected = self.start.clock.device_at(stream.clock.host_us)
+            clock_moved = expected - stream.clock.device_us
+            if abs(clock_moved) > 1e6 * stream.clock.pace:
                 self._shift_us = round(clock_moved)
             since = (int(block.stamps[0]) + self._shift_us - self.origin_us) / 1e6
             self._skipped = max(0, round(since * self.rate)) - int(block.sequence[0])

@@ -10,5 +10,10 @@ urlpatterns = [
     path("record/stop", views.stop, name="stop"),
     path("record/size", views.size, name="plan-size"),
     path("record/status", views.status, name="record-status"),
+    path(
+        "runs/<int:number>/series/<int:series_id>/recalibrate",
+        views.recalibrate,
+        name="recalibrate",
+    ),
     path("runs/<int:number>/missed", views.missed, name="missed"),
 ]

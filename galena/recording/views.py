@@ -4,18 +4,21 @@ from dataclasses import dataclass
 
 import numpy as np
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import render
+from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from galena.bench.live import BENCH
-from galena.bench.views import first_rig
-from galena.core import numbers, plans
+from galena.bench.models import Calibration
+from galena.bench.rig_views import rigs_context
+from galena.bench.setup import Shown
+from galena.core import numbers, plans, second_look
 from galena.core.errors import GalenaError, PlanError
 from galena.experiments import readings
 from galena.experiments.access import experiment_for, run_for
 from galena.experiments.models import Experiment, Series
 from galena.experiments.views import rail_context
+from galena.recording import recalibrating
 from galena.recording.recorder import RECORDER
 from galena.shell.marks import as_json
 
@@ -37,15 +40,38 @@ class PlanForm:
 def page(request, experiment_id: int):
     """Show Record."""
     experiment = experiment_for(request, experiment_id)
-    context = rail_context(experiment) | _plan_context(experiment, _last_plan(experiment))
-    context |= {"tab": "record", "rig": first_rig(), "marks": as_json()}
+    context = _runs_context(experiment) | _plan_context(experiment, _last_plan(experiment))
+    context |= {"tab": "record", "marks": as_json()} | rigs_context(request)
     return render(request, "recording/page.html", context)
 
 
 def run_list(request, experiment_id: int):
     """Give the list of runs as it is now."""
-    context = rail_context(experiment_for(request, experiment_id))
-    return render(request, "recording/_runs.html", context)
+    return _run_list(request, experiment_for(request, experiment_id))
+
+
+@require_POST
+def recalibrate(request, experiment_id: int, number: int, series_id: int):
+    """Have a finished run go by another calibration, or by none."""
+    experiment, run = (
+        experiment_for(request, experiment_id),
+        run_for(request, experiment_id, number),
+    )
+    series = get_object_or_404(
+        Series.objects.select_related("quantity", "stream__run").exclude(quantity=None),
+        stream__run=run,
+        pk=series_id,
+    )
+    wanted = request.POST.get("calibration", "")
+    try:
+        chosen = None
+        if wanted:
+            kept = Calibration.objects.kept().select_related("channel__instrument")
+            chosen = get_object_or_404(kept, pk=int(wanted) if wanted.isdigit() else 0)
+        recalibrating.recalibrate(experiment, series, chosen)
+    except GalenaError as error:
+        return _run_list(request, experiment, str(error))
+    return _run_list(request, experiment)
 
 
 def panel(request, experiment_id: int):
@@ -98,7 +124,7 @@ def missed(request, experiment_id: int, number: int):
     if place >= len(streams):
         return HttpResponse("This run has no such stream.", status=404)
     series = Series.objects.filter(stream=streams[place]).exclude(quantity=None)
-    found = readings.of_series(list(series.select_related("stream__run")))
+    found = readings.of_series(list(series.select_related("quantity", "stream__run")))
     count = min(map(len, found))
     table = np.stack([found[0].t[first:count], *(one.y[first:count] for one in found)])
     response = HttpResponse(table.astype("<f8").tobytes(), content_type="application/octet-stream")
@@ -110,6 +136,21 @@ def status(request, experiment_id: int):
     """Say what is being recorded, for whoever opens or wakes a page."""
     experiment = experiment_for(request, experiment_id)
     return JsonResponse(_status(experiment))
+
+
+def _run_list(request, experiment: Experiment, trouble: str = ""):
+    context = _runs_context(experiment) | {"trouble": trouble}
+    return render(request, "recording/_runs.html", context, status=422 if trouble else 200)
+
+
+def _runs_context(experiment: Experiment) -> dict:
+    """Give the runs, each with what is done to its raw readings."""
+    context = rail_context(experiment)
+    runs = list(context["runs"].prefetch_related("streams__series__quantity"))
+    corrections = recalibrating.corrections_of(runs)
+    for run in runs:
+        run.corrections = corrections[run.pk]
+    return context | {"runs": runs}
 
 
 def _status(experiment: Experiment) -> dict:
@@ -149,13 +190,14 @@ def _panel(request, experiment: Experiment, form: PlanForm):
 def _plan_context(experiment: Experiment, form: PlanForm) -> dict:
     current = RECORDER.current
     own = current is not None and current.run.experiment_id == experiment.pk
-    channels = BENCH.live_channels()
-    known = {channel.pk for channel in channels}
-    chosen = [one for one in form.channels if one in known] or [c.pk for c in channels]
+    channels = _channels(experiment)
+    known = [one.channel.pk for one in channels]
+    chosen = [one for one in form.channels if one in known] or known
     return {
         "experiment": experiment,
         "form": form,
-        "channels": [{"channel": one, "chosen": one.pk in chosen} for one in channels],
+        "channels": [{"shown": one, "chosen": one.channel.pk in chosen} for one in channels],
+        "unzeroed": _never_zeroed([one for one in channels if one.channel.pk in chosen]),
         "conditions": [
             {"condition": one, "value": form.conditions.get(one.pk, "")}
             for one in experiment.conditions.all()
@@ -164,6 +206,23 @@ def _plan_context(experiment: Experiment, form: PlanForm) -> dict:
         "status": _status(experiment),
         "busy": current if current is not None and not own else None,
     } | _size(form)
+
+
+def _channels(experiment: Experiment) -> list[Shown]:
+    """List the channels that are on in an experiment and give readings now."""
+    BENCH.show(experiment)
+    return [strip.shown for strip in BENCH.strips_of(experiment)]
+
+
+def _never_zeroed(channels: list[Shown]) -> second_look.Remark | None:
+    """Remark on force-like channels that were not zeroed before the run."""
+    return second_look.never_zeroed(
+        [
+            one.name
+            for one in channels
+            if one.correction.zero is None and second_look.needs_zero(one.given_unit)
+        ]
+    )
 
 
 def _size(form: PlanForm) -> dict:
@@ -205,7 +264,7 @@ def _last_plan(experiment: Experiment) -> PlanForm:
         rate=f"{last.rate:.9g}",
         duration=f"{last.duration:.9g}",
         note="",
-        channels=[one.pk for one in BENCH.live_channels() if one.source in sources],
+        channels=[one.channel.pk for one in _channels(experiment) if one.source in sources],
         conditions={value.condition_id: value.text for value in last.condition_values.all()},
         errors={},
     )

@@ -115,7 +115,8 @@ def test_a_link_says_that_its_instrument_went_and_takes_it_back(link_to):
     with RigProcess("tide_tank", seed=3) as process:
         gauge = well(link_to(process.addresses[0]))
     until(lambda: gauge.state.health == "gone", "the loss to be noticed")
-    assert "Is its cable in" in gauge.state.advice
+    assert gauge.state.reason == "unplugged: the other end closed the connection"
+    assert "with its zero, sign and calibration" in gauge.state.advice
     with pytest.raises(LinkLost, match="Level gauge LG-1 0007 is not connected"):
         gauge.request("*IDN?")
 

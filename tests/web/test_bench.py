@@ -1,13 +1,15 @@
 import asyncio
 import json
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 import pytest
 from django.urls import reverse
 
 from galena.bench import flows
 from galena.bench.hub import BACKLOG, Hub, Watcher
-from galena.bench.live import BENCH, strip
+from galena.bench.live import BENCH
+from galena.bench.strips import as_data
 from galena.experiments.readings import readings
 from galena.instruments.address import Address
 from galena.instruments.discovery import Found
@@ -22,13 +24,13 @@ def post(client, name, *args, **fields):
 @pytest.fixture
 def gauge(room):
     feed, column = BENCH.feed_of(next(one.pk for one in BENCH.live_channels() if one.symbol == "h"))
-    until(lambda: feed.recent(column).size > 10, "readings")
+    until(lambda: len(feed.recent()) > 10, "readings")
     return feed.channels[column]
 
 
-def live(channel):
-    feed, column = BENCH.feed_of(channel.pk)
-    return strip(feed, column)
+def live(experiment, channel):
+    found = BENCH.strips_of(experiment)
+    return as_data(next(one for one in found if one.shown.channel.pk == channel.pk))
 
 
 def test_instruments_are_shown_with_state_and_reason(room, as_ada, experiment):
@@ -40,38 +42,39 @@ def test_instruments_are_shown_with_state_and_reason(room, as_ada, experiment):
     room.rig.stop()
     until(lambda: not BENCH.live_channels(), "the loss to be noticed")
     text = as_ada.get(reverse("strips", args=[experiment.pk])).text
-    assert "▲ the other end closed the connection" in text or "▲ nothing answers" in text
-    assert "Is its cable in, and is it switched on?" in text
+    assert "unplugged: the other end closed the connection" in text
+    assert "it goes on by itself, with its zero, sign and calibration" in text
 
 
 def test_a_zero_is_set_at_the_mean_shown_and_undone(room, as_ada, experiment, gauge):
-    assert float(live(gauge)["text"]) == pytest.approx(3.2, abs=1.2)
+    BENCH.show(experiment)
+    assert float(live(experiment, gauge)["text"]) == pytest.approx(3.2, abs=1.2)
     text = post(as_ada, "zero", experiment.pk, gauge.pk).text
     assert "zero at 3." in text
     assert "by Ada" in text
-    assert abs(float(live(gauge)["text"].replace("−", "-"))) < 1.2
+    assert abs(float(live(experiment, gauge)["text"].replace("−", "-"))) < 1.2
     zero = gauge.zeros.get()
     assert zero.value == pytest.approx(3.2, abs=0.3)
     assert "zero at" not in post(as_ada, "undo-zero", experiment.pk, gauge.pk).text
-    assert float(live(gauge)["text"]) == pytest.approx(3.2, abs=1.2)
+    assert float(live(experiment, gauge)["text"]) == pytest.approx(3.2, abs=1.2)
     zero.refresh_from_db()
     assert zero.undone_at is not None
 
 
 def test_undoing_a_zero_brings_back_the_one_before(experiment):
     channel = making.channel()
-    flows.zero(channel, 1.5, experiment.owner)
-    flows.zero(channel, 2.5, experiment.owner)
-    assert making.channel().correction.zero == 2.5
+    flows.zero([(channel, 1.5)], experiment.owner)
+    flows.zero([(channel, 2.5)], experiment.owner)
+    assert making.channel().zero_value == 2.5
     flows.undo_zero(making.channel())
-    assert making.channel().correction.zero == 1.5
+    assert making.channel().zero_value == 1.5
     flows.undo_zero(making.channel())
-    assert making.channel().correction.zero == 0.0
+    assert making.channel().zero_value is None
     assert flows.undo_zero(making.channel()) is None
 
 
 def test_a_zero_never_touches_raw_readings(experiment):
-    flows.zero(making.channel(), 3.0, experiment.owner)
+    flows.zero([(making.channel(), 3.0)], experiment.owner)
     run = making.run(experiment, [3.0, 5.0])
     quantity = experiment.quantities.get()
     assert readings(run, quantity).y.tolist() == [0.0, 2.0]
@@ -89,16 +92,16 @@ def test_zeroing_a_channel_that_gives_nothing_is_refused(as_ada, experiment):
 
 def test_handles_of_the_rig_can_be_moved(room, as_ada, experiment, gauge):
     feed, _ = BENCH.feed_of(gauge.pk)
-    text = post(as_ada, "set-handle", experiment.pk, feed.key, handle="pump", value="40").text
-    assert "40 mL/s" in text
+    handle = partial(post, as_ada, "set-handle", experiment.pk)
+    assert (
+        '<span data-handle="pump">40</span>' in handle("tide_tank", handle="pump", value="40").text
+    )
     assert json.loads(feed.link.request("RIG:HANDLE?"))[0]["value"] == 40
-    text = post(as_ada, "set-handle", experiment.pk, feed.key, handle="pump", value="900").text
+    text = handle("tide_tank", handle="pump", value="900").text
     assert "pump goes from 0 to 120 mL/s" in text
-    text = post(as_ada, "set-handle", experiment.pk, feed.key, handle="pump", value="x").text
-    assert "The handle: “x” is not a number" in text
-    text = post(as_ada, "set-handle", experiment.pk, 99, handle="pump", value="1").text
-    assert "This rig is gone" in text
-    assert "a tank with water" in as_ada.get(reverse("rig", args=[experiment.pk])).text
+    assert "The handle: “x” is not a number" in handle("tide_tank", handle="pump", value="x").text
+    assert "This rig is not plugged in any more" in handle("cocoa", handle="lid1", value="1").text
+    assert "a tank that a pump fills" in as_ada.get(reverse("rigs", args=[experiment.pk])).text
 
 
 def test_only_a_place_that_was_found_is_connected(as_ada, experiment, monkeypatch):

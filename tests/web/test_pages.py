@@ -13,7 +13,7 @@ from tests import making
 PAGES = ["bench", "record", "desk", "report"]
 PARTS = [
     "strips",
-    "rig",
+    "rigs",
     "panel",
     "run-list",
     "plan-size",
@@ -22,7 +22,18 @@ PARTS = [
     "rail",
     "picture",
 ]
-CHANGES = ["look-again", "connect", "start", "stop", "add-span", "add-marker", "choose-quantity"]
+CHANGES = [
+    "look-again",
+    "connect",
+    "match",
+    "zero-all",
+    "undo-zeros",
+    "start",
+    "stop",
+    "add-span",
+    "add-marker",
+    "choose-quantity",
+]
 
 
 @pytest.mark.parametrize("name", ["experiments", "new-experiment"])

@@ -15,6 +15,7 @@ from galena.experiments import flows as experiments
 from galena.experiments.models import Run, Series, SeriesChunk
 from galena.experiments.readings import readings
 from galena.instruments.errors import NoAnswer
+from galena.instruments.clock import ClockEstimate
 from galena.instruments.link import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
 from galena.recording import flows
@@ -24,7 +25,7 @@ from galena.recording.taking import Taking
 from tests import making
 from tests.waiting import until
 
-STREAM = StreamStart(1, 100.0, 0.0)
+STREAM = StreamStart(1, 100.0, ClockEstimate(0.0, 0.0))
 
 
 def block(first, count, start_us=0, rate=100.0):
@@ -84,7 +85,7 @@ def test_lost_lines_count_as_time_gone_by():
 def test_an_instrument_that_comes_back_goes_on_after_the_gap(moved_us):
     one = taking(100)
     one(one.link, block(0, 20, start_us=1_000_000), STREAM)
-    back = StreamStart(2, 100.0, float(moved_us))
+    back = StreamStart(2, 100.0, ClockEstimate(float(moved_us), 0.0))
     again = block(0, 10, start_us=1_500_000 - moved_us)
     one(one.link, again, back)
     batches = taken(one)
@@ -105,9 +106,17 @@ def test_what_could_not_be_written_comes_first_again():
 def test_a_second_instrument_is_put_on_the_clock_of_the_first():
     first, second = taking(5), taking(5)
     second.aligned_to = first
-    second(second.link, block(0, 5, start_us=9_000_000), StreamStart(1, 100.0, 1_000_000.0))
+    second(
+        second.link,
+        block(0, 5, start_us=9_000_000),
+        StreamStart(1, 100.0, ClockEstimate(1_000_000.0, 0.0)),
+    )
     assert not second.is_placed
-    first(first.link, block(0, 5, start_us=4_000_000), StreamStart(1, 100.0, 6_000_000.0))
+    first(
+        first.link,
+        block(0, 5, start_us=4_000_000),
+        StreamStart(1, 100.0, ClockEstimate(6_000_000.0, 0.0)),
+    )
     assert second.is_placed
     assert second.origin() == 9_000_000
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,33 +20,49 @@ class Sensor:
     """How a channel falls short of the truth, all in the channel's unit.
 
     reading = gain · truth + offset + noise, rounded to the resolution, held within the limits
+
+    The noise is `noise` and, added in squares, `relative_noise` times the truth. `source` is
+    the rig's name for what it senses, where that is not the channel's id.
     """
 
     facts: ChannelFacts
     noise: float
     offset: float = 0.0
     gain: float = 1.0
+    relative_noise: float = 0.0
+    source: str = ""
 
     @property
     def decimals(self) -> int:
         """The decimals with which the device writes its readings."""
         return decimals_of(self.facts.resolution)
 
+    @property
+    def of(self) -> str:
+        """The rig's name for what it senses."""
+        return self.source or self.facts.id
+
     def sense(self, truth: Floats, noise: Floats) -> Floats:
         """Turn true values into readings; noise: standard normal numbers of the same shape."""
         facts = self.facts
-        felt = self.gain * truth + self.offset + self.noise * noise
+        spread = np.hypot(self.noise, self.relative_noise * truth)
+        felt = self.gain * truth + self.offset + spread * noise
         steps = np.rint(felt / facts.resolution) * facts.resolution
         return np.clip(steps, facts.min, facts.max)
 
 
 @dataclass(frozen=True)
 class StandIn:
-    """One simulated instrument of a rig; its clock runs fast by so many parts per million."""
+    """One simulated instrument of a rig.
+
+    Its clock runs fast by so many parts per million, and reads `clock_at_reset_us` at the rig's
+    reset: two instruments were never switched on at the same moment.
+    """
 
     identity: Identity
     sensors: tuple[Sensor, ...]
     clock_ppm: float = 0.0
+    clock_at_reset_us: float = 1000.0
 
     @property
     def max_rate(self) -> float:
@@ -56,14 +72,30 @@ class StandIn:
 
 @dataclass(frozen=True)
 class Handle:
-    """Something that a person can do to a rig with their hands."""
+    """Something that a person can do to a rig with their hands.
+
+    A slide has a value; a choice has the number of one of its `choices`; a press happens once,
+    when it is set to 1.
+    """
 
     id: str
     label: str
-    unit: str
-    min: float
-    max: float
-    step: float
+    unit: str = ""
+    min: float = 0.0
+    max: float = 1.0
+    step: float = 1.0
+    kind: Literal["slide", "choice", "press"] = "slide"
+    choices: tuple[str, ...] = ()
+
+
+def choice(ident: str, label: str, *choices: str) -> Handle:
+    """Make a handle that is in one of several places."""
+    return Handle(ident, label, max=len(choices) - 1.0, kind="choice", choices=choices)
+
+
+def press(ident: str, label: str) -> Handle:
+    """Make a handle that does something once."""
+    return Handle(ident, label, kind="press")
 
 
 class Rig(ABC):
@@ -71,11 +103,16 @@ class Rig(ABC):
 
     A change of a handle takes effect at the next time of the grid, so that a reset, the same
     changes and the same seed give the same readings, however they were asked for.
+
+    `max_pace` is the highest time factor: how many of its own seconds it may live in one.
+    `chance` is the source of what is random in the model itself; only `step` may draw from it.
     """
 
     key: ClassVar[str]
     name: ClassVar[str]
     handles: ClassVar[tuple[Handle, ...]]
+    max_pace: ClassVar[float] = 1.0
+    starts: ClassVar[dict[str, float]] = {}
     GRID: ClassVar[float] = 0.01
 
     def __init__(self, seed: int) -> None:
@@ -85,7 +122,8 @@ class Rig(ABC):
         """Go back to the start, with noise from this seed."""
         self.seed = seed
         self.steps = 0
-        self.settings = {handle.id: self.initial(handle.id) for handle in self.handles}
+        self.chance = np.random.default_rng((seed, 0x5C))
+        self.settings = {one.id: self.starts.get(one.id, one.min) for one in self.handles}
         self._planned: list[tuple[int, str, float]] = []
         self._tracks = {name: [value] for name, value in self.begin().items()}
         self._first_step = 0
@@ -96,10 +134,6 @@ class Rig(ABC):
         """The rig's instruments."""
 
     @abstractmethod
-    def initial(self, handle: str) -> float:
-        """Give the setting of a handle after a reset."""
-
-    @abstractmethod
     def begin(self) -> dict[str, float]:
         """Give the state after a reset."""
 
@@ -107,9 +141,9 @@ class Rig(ABC):
     def step(self, state: dict[str, float], seconds: float) -> dict[str, float]:
         """Give the state so many seconds later, with the settings as they are."""
 
-    @abstractmethod
-    def truth(self, channel: str, tracks: dict[str, Floats]) -> Floats:
-        """Give a channel's true values from the state's at the same times."""
+    def truth(self, source: str, times: Floats, tracks: dict[str, Floats]) -> Floats:
+        """Give the true values of a source at times, in s, from the state's at the same times."""
+        return tracks[source]
 
     @property
     def now(self) -> float:
@@ -127,8 +161,11 @@ class Rig(ABC):
         if handle not in known:
             raise ValueError(f"there is no handle {handle}")
         limits = known[handle]
+        if limits.kind == "choice" and value != round(value):
+            raise ValueError(f"{handle} is the number of a choice, from 0 to {limits.max:g}")
         if not limits.min <= value <= limits.max:
-            raise ValueError(f"{handle} goes from {limits.min:g} to {limits.max:g} {limits.unit}")
+            reach = f"{limits.min:g} to {limits.max:g} {limits.unit}".rstrip()
+            raise ValueError(f"{handle} goes from {reach}")
         if at is None or at <= self.now:
             self.settings[handle] = value
         else:
@@ -144,6 +181,9 @@ class Rig(ABC):
             for name, value in self.step(self.state, self.GRID).items():
                 self._tracks[name].append(value)
             self.steps += 1
+            for handle in self.handles:
+                if handle.kind == "press":
+                    self.settings[handle.id] = 0.0
 
     def forget_before(self, seconds: float) -> None:
         """Drop the past that no instrument will ask for again."""
@@ -153,8 +193,8 @@ class Rig(ABC):
                 del track[:drop]
             self._first_step += drop
 
-    def read(self, channel: str, times: Floats) -> Floats:
-        """Give a channel's true values at times that the model has lived through."""
+    def read(self, source: str, times: Floats) -> Floats:
+        """Give the true values of a source at times that the model has lived through."""
         lo = max(0, int(times[0] / self.GRID) - self._first_step) if times.size else 0
         hi = int(times[-1] / self.GRID) - self._first_step + 2 if times.size else 1
         grid = np.arange(lo, min(hi, len(next(iter(self._tracks.values()))))) + self._first_step
@@ -162,4 +202,4 @@ class Rig(ABC):
             name: np.interp(times, grid * self.GRID, track[lo:hi])
             for name, track in self._tracks.items()
         }
-        return self.truth(channel, tracks)
+        return self.truth(source, times, tracks)

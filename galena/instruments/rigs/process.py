@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from collections.abc import Sequence
 from types import TracebackType
 
 from galena.instruments.errors import InstrumentError
@@ -12,9 +13,12 @@ from galena.instruments.errors import InstrumentError
 class RigProcess:
     """A running rig; `addresses` has one entry an instrument. Ends with the `with` block."""
 
-    def __init__(self, rig: str, *, seed: int = 1, pace: float = 1.0) -> None:
+    def __init__(
+        self, rig: str, *, seed: int = 1, pace: float = 1.0, ports: Sequence[int] = ()
+    ) -> None:
         command = [sys.executable, "-m", "galena.instruments.rigs", rig]
         command += ["--seed", str(seed), "--pace", str(pace)]
+        command += ["--port", *map(str, ports)] if ports else []
         # A session of its own: Ctrl+C in the terminal is for whoever started the rig.
         self._process = subprocess.Popen(
             command,

@@ -14,22 +14,23 @@ import numpy as np
 
 from galena.instruments.protocol import encode
 from galena.instruments.rigs.base import Rig, StandIn
+from galena.instruments.rigs.faults import FAULTS, Fault, HangUp
 
 TICK = 0.01
 _PAST_KEPT = 5.0
 _JITTER_US = 3.0
-_CLOCK_AT_RESET_US = 1000.0
 
 
 class RigClock:
     """Seconds since the rig's reset, at a pace; held from a reset until the first stream."""
 
     def __init__(self, pace: float, wall: Callable[[], float] = time.monotonic) -> None:
-        self.pace, self._wall = pace, wall
+        self._pace, self._wall = pace, wall
         self.reset(held=False)
 
     def reset(self, held: bool) -> None:
         self._started: float | None = None if held else self._wall()
+        self._lived = 0.0
 
     def release(self) -> float:
         """Let the clock run if it was held, and give its time."""
@@ -39,8 +40,22 @@ class RigClock:
         return self.now
 
     @property
+    def pace(self) -> float:
+        """Rig seconds in a second."""
+        return self._pace
+
+    @pace.setter
+    def pace(self, pace: float) -> None:
+        self._lived = self.now
+        self._pace = pace
+        if self._started is not None:
+            self._started = self._wall()
+
+    @property
     def now(self) -> float:
-        return 0.0 if self._started is None else (self._wall() - self._started) * self.pace
+        if self._started is None:
+            return self._lived
+        return self._lived + (self._wall() - self._started) * self._pace
 
 
 class RigServer:
@@ -49,6 +64,7 @@ class RigServer:
     def __init__(self, rig: Rig, pace: float = 1.0) -> None:
         self.rig, self.clock = rig, RigClock(pace)
         self.resets = 0
+        self.faults = [Fault() for _ in rig.stand_ins]
         self._servers: list[asyncio.Server] = []
 
     async def open(self, host: str, ports: list[int]) -> list[str]:
@@ -108,9 +124,13 @@ class Visit:
         sender = asyncio.create_task(self._send())
         try:
             while line := await reader.readline():
-                answer = self._answer(line.decode("ascii", "replace").strip())
-                self.writer.write(answer.encode("ascii") + b"\n")
-                await self.writer.drain()
+                request = line.decode("ascii", "replace").strip()
+                answer: str | None = self._answer(request)
+                if answer is not None and not request.upper().startswith("RIG:"):
+                    answer = self.fault.answer(request, answer)
+                if answer is not None:
+                    self.writer.write(answer.encode("latin-1") + b"\n")
+                    await self.writer.drain()
         except (OSError, ValueError):
             pass
         finally:
@@ -118,6 +138,11 @@ class Visit:
             with contextlib.suppress(asyncio.CancelledError, OSError):
                 await sender
             self.writer.close()
+
+    @property
+    def fault(self) -> Fault:
+        """What is wrong with this instrument now."""
+        return self.server.faults[self.number]
 
     def _answer(self, line: str) -> str:
         word, _, rest = line.partition(" ")
@@ -129,7 +154,7 @@ class Visit:
                 case "CHAN:LIST?":
                     return json.dumps([asdict(sensor.facts) for sensor in self.stand_in.sensors])
                 case "CLOCK?":
-                    return str(round(self._device_us(self.server.clock.now)))
+                    return self._clock()
                 case "RATE":
                     return self._set_rate(float(rest))
                 case "STREAM":
@@ -149,11 +174,23 @@ class Visit:
                 return json.dumps([asdict(h) | {"value": rig.settings[h.id]} for h in rig.handles])
             case "RIG:STATE?":
                 now = self.server.catch_up()
-                return json.dumps({"t": now, "pace": self.server.clock.pace} | rig.state)
+                paces = {"pace": self.server.clock.pace, "max_pace": rig.max_pace}
+                return json.dumps({"t": now} | paces | rig.settings | rig.state)
             case "RIG:SET":
                 handle, value, *at = rest.split(",")
                 self.server.catch_up()
                 rig.set(handle.strip(), float(value), float(at[0]) if at else None)
+                return "OK"
+            case "RIG:PACE":
+                if not 1 <= float(rest) <= rig.max_pace:
+                    raise ValueError(f"the time factor goes from 1 to {rig.max_pace:g}")
+                self.server.clock.pace = float(rest)
+                return "OK"
+            case "RIG:FAULT":
+                kind, _, amount = rest.partition(",")
+                if kind.strip() not in FAULTS:
+                    raise ValueError(f"the faults are {' '.join(FAULTS)}")
+                self.server.faults[self.number] = FAULTS[kind.strip()](float(amount or 0))
                 return "OK"
             case "RIG:RESET":
                 self.server.reset(int(rest))
@@ -186,7 +223,13 @@ class Visit:
         while True:
             await asyncio.sleep(TICK)
             if self.streaming:
-                self.writer.write(self._due_lines())
+                try:
+                    lines = self.fault.data(self._due_lines())
+                except HangUp as broken:
+                    self.writer.write(broken.args[0])
+                    self.writer.close()
+                    return
+                self.writer.write(lines)
                 await self.writer.drain()
 
     def _due_lines(self) -> bytes:
@@ -203,20 +246,24 @@ class Visit:
         draws = self.noise.standard_normal((sequence.size, 1 + len(self.stand_in.sensors)))
         values = np.column_stack(
             [
-                sensor.sense(self.server.rig.read(sensor.facts.id, times), draws[:, 1 + place])
+                sensor.sense(self.server.rig.read(sensor.of, times), draws[:, 1 + place])
                 for place, sensor in enumerate(self.stand_in.sensors)
             ]
         )
+        limits = np.array([[sensor.facts.max for sensor in self.stand_in.sensors]])
+        values = self.fault.values(values, limits)
         stamps = np.rint(
-            times * self._us_a_second + _CLOCK_AT_RESET_US + _JITTER_US * draws[:, 0]
+            times * self._us_a_second + self.stand_in.clock_at_reset_us + _JITTER_US * draws[:, 0]
         ).astype(np.int64)
         self.sent = due
         return encode(
             sequence, stamps, values, tuple(sensor.decimals for sensor in self.stand_in.sensors)
         )
 
-    def _device_us(self, seconds: float) -> float:
-        return seconds * self._us_a_second + _CLOCK_AT_RESET_US
+    def _clock(self) -> str:
+        clock = self.server.clock
+        now = str(round(clock.now * self._us_a_second + self.stand_in.clock_at_reset_us))
+        return now if clock.pace == 1 else f"{now},{clock.pace:.9g}"
 
     @property
     def _us_a_second(self) -> float:

@@ -52,9 +52,6 @@ class TideTank(Rig):
         ),
     )
 
-    def initial(self, handle: str) -> float:
-        return 0.0
-
     def begin(self) -> dict[str, float]:
         return {"level": 0.0, "temperature": SEA}
 
@@ -77,5 +74,5 @@ class TideTank(Rig):
         ahead = level + slope(level) * seconds
         return min(FULL, max(0.0, level + (slope(level) + slope(ahead)) / 2 * seconds))
 
-    def truth(self, channel: str, tracks: dict[str, Floats]) -> Floats:
-        return tracks["level" if channel == "h" else "temperature"]
+    def truth(self, source: str, times: Floats, tracks: dict[str, Floats]) -> Floats:
+        return tracks["level" if source == "h" else "temperature"]

@@ -14,6 +14,10 @@ register = template.Library()
 def symbol(text):
     """Typeset a quantity's symbol: italic, with what follows an underscore as a subscript."""
     base, _, below = str(text).partition("_")
+    if base == "pH":  # the one symbol that is upright (ISO 80000-9, Annex C)
+        return format_html(
+            "<span>{}</span>{}", base, format_html("<sub>{}</sub>", below) if below else ""
+        )
     if not below:
         return format_html('<i class="symbol">{}</i>', base)
     # A descriptive subscript is upright, a running number too (ISO 80000-1, 7.1.2).

@@ -1,81 +1,156 @@
-// The channel strips: live numbers, the level bar, and a trace of the last ten seconds.
-// Owns the canvases of the strips; the numbers come ready to be read from the server.
+// The channel strips: live numbers, states of the instruments, the level bar, and a trace of the
+// last ten seconds. Owns the canvases of the strips and the calibration sheet's live reading; the
+// numbers come ready to be read from the server.
 import { listen, unpack } from "../shell/js/live.js";
 import { COLOURS, fitted, labelled, line, rem } from "../shell/js/axes.js";
 
 const SECONDS = 10;
-const traces = new Map(); // channel → {t, y}
-const levels = new Map();
-const zeros = new Map();
-let states = null;
+const traces = new Map(); // channel → {t, y, pace}
+const latest = new Map(); // channel → what the strip was last told
+const corrections = new Map();
+let scale = null; // the common scale while strips are matched: {lo, hi}
 
 const bench = () => document.getElementById("bench");
 const strips = () => document.querySelectorAll(".strip");
 
 listen(bench().dataset.events, {
-  strips: ({ strips: shown, states: now }) => {
-    for (const one of shown) {
-      const strip = document.querySelector(`.strip[data-channel="${one.channel}"]`);
-      if (!strip) continue;
-      strip.querySelector('[data-shown="text"]').textContent = one.text;
-      strip.querySelector('[data-shown="noise"]').textContent = one.noise;
-      levels.set(String(one.channel), one.level);
-    }
-    const said = JSON.stringify(now);
-    if (states !== null && said !== states) {
-      htmx.ajax("GET", bench().dataset.strips, { target: "#instruments", swap: "outerHTML" });
-      htmx.ajax("GET", bench().dataset.rig, { target: "#rig", swap: "innerHTML" });
-    }
-    states = said;
+  strips: ({ strips: shown, states, shape }) => {
+    for (const one of shown) tell(one);
+    for (const [feed, state] of Object.entries(states)) tellState(feed, state);
+    const instruments = document.getElementById("instruments");
+    if (instruments.dataset.shape !== shape && !instruments.asking) ask(instruments);
   },
   readings: (batch) => {
     const { t, columns } = unpack(batch);
-    batch.channels.forEach((channel, place) => add(String(channel), t, columns[place]));
+    batch.channels.forEach((channel, place) => add(String(channel), t, columns[place], batch.pace));
   },
 });
 
-function add(channel, t, y) {
+function ask(instruments) {
+  // What is being typed is not taken away; the next event asks again.
+  if (document.activeElement?.closest(".menu[open]")) return;
+  instruments.asking = true;
+  htmx.ajax("GET", bench().dataset.strips, { target: "#instruments", swap: "outerHTML" });
+}
+
+function tell(one) {
+  latest.set(String(one.channel), one);
+  const raw = document.querySelector(`[data-raw="${one.channel}"]`);
+  if (raw) raw.textContent = one.raw;
+  const strip = document.querySelector(`.strip[data-channel="${one.channel}"]`);
+  if (!strip) return;
+  for (const name of ["text", "noise", "remark", "digits", "shared"]) {
+    const place = strip.querySelector(`[data-shown="${name}"]`);
+    if (place.textContent !== one[name]) place.textContent = one[name];
+  }
+  const match = strip.querySelector('[data-shown="match"]');
+  match.textContent = one.match?.words ?? "";
+  match.dataset.matched = Boolean(one.match?.matched);
+}
+
+function tellState(feed, state) {
+  const card = document.querySelector(`.instrument[data-feed="${feed}"]`);
+  if (!card) return;
+  card.querySelector(".state").dataset.health = state.health;
+  for (const name of ["reason", "advice"]) {
+    const place = card.querySelector(`[data-state="${name}"]`);
+    if (place.textContent !== state[name]) place.textContent = state[name];
+  }
+}
+
+function add(channel, t, y, pace) {
   let trace = traces.get(channel);
-  if (!trace || t[0] < trace.t.at(-1) || t[0] > trace.t.at(-1) + SECONDS) traces.set(channel, (trace = { t: [], y: [] }));
+  const span = SECONDS * pace;
+  if (!trace || trace.pace !== pace || t[0] < trace.t.at(-1) || t[0] > trace.t.at(-1) + span) traces.set(channel, (trace = { t: [], y: [], pace }));
   trace.t.push(...t);
   trace.y.push(...y);
-  const since = trace.t.at(-1) - SECONDS;
+  const since = trace.t.at(-1) - span;
   const old = trace.t.findIndex((time) => time >= since);
   if (old > 0) { trace.t.splice(0, old); trace.y.splice(0, old); }
 }
 
-// A new zero moves what is drawn already along with what comes.
-function follow(channel, zero) {
-  const before = zeros.get(channel) ?? zero;
-  zeros.set(channel, zero);
+// A new zero, sign or unit moves what is drawn already along with what comes; another curve does not.
+function follow(channel, data) {
+  const now = { curve: data.curve, taken: +data.taken, slope: +data.factor * +data.sign, shift: +data.shift };
+  const before = corrections.get(channel) ?? now;
+  corrections.set(channel, now);
   const trace = traces.get(channel);
-  if (trace && before !== zero) trace.y = trace.y.map((value) => value + Number(before) - Number(zero));
+  if (!trace || before === now || JSON.stringify(before) === JSON.stringify(now)) return;
+  if (before.curve !== now.curve) traces.delete(channel);
+  else trace.y = trace.y.map((y) => now.slope * ((y - before.shift) / before.slope + before.taken - now.taken) + now.shift);
 }
 
 function paint() {
+  const matching = document.querySelector(".strips.matched");
+  if (matching) scale = common(scale);
+  else scale = null;
   for (const strip of strips()) {
-    const { channel, minimum, maximum, zero } = strip.dataset;
-    follow(channel, zero);
-    paintBar(strip.querySelector(".bar"), levels.get(channel), minimum - zero, maximum - zero, zero !== "0.0");
-    paintTrace(strip.querySelector(".trace"), traces.get(channel));
+    const { channel, lo, hi } = strip.dataset;
+    follow(channel, strip.dataset);
+    const told = latest.get(channel);
+    if (matching && told?.match && scale) paintMatch(strip.querySelector(".bar"), told, traces.get(channel));
+    else {
+      paintBar(strip.querySelector(".bar"), told?.level, +lo, +hi, "zeroed" in strip.dataset);
+      paintTrace(strip.querySelector(".trace"), traces.get(channel));
+    }
   }
   requestAnimationFrame(paint);
 }
 
-function paintBar(canvas, level, lo, hi, zeroed) {
-  const { context, width, height } = fitted(canvas);
-  const size = rem();
-  const [left, top, bottom] = [3.4 * size, 0.8 * size, height - 0.8 * size];
+// One scale that holds all strips of the match and the band, with room; it changes in wide steps only.
+function common(before) {
+  let [lo, hi] = [Infinity, -Infinity];
+  for (const strip of strips()) {
+    const told = latest.get(strip.dataset.channel);
+    if (!told?.match || told.value === null) continue;
+    lo = Math.min(lo, told.value, told.match.level - told.match.tolerance);
+    hi = Math.max(hi, told.value, told.match.level + told.match.tolerance);
+  }
+  if (!(hi > lo)) return before;
+  const room = hi - lo;
+  if (before && lo > before.lo && hi < before.hi && room > 0.3 * (before.hi - before.lo)) return before;
+  return { lo: lo - 0.35 * room, hi: hi + 0.35 * room };
+}
+
+function axis(context, { left, top, bottom, size }, lo, hi, count) {
   const place = (value) => bottom - ((value - lo) / (hi - lo)) * (bottom - top);
   context.font = `${0.8125 * size}px "Source Sans 3"`;
   context.textAlign = "right";
   context.textBaseline = "middle";
-  for (const [value, text] of labelled(lo, hi, 6)) {
+  for (const [value, text] of labelled(lo, hi, count)) {
     context.fillStyle = COLOURS.soft;
-    context.fillText(text, left - 10, place(value));
+    context.fillText(text, left - 8, place(value));
     context.strokeStyle = "#a9a598";
-    line(context, left - 6, place(value), left, place(value));
+    line(context, left - 5, place(value), left, place(value));
   }
+  return place;
+}
+
+function paintMatch(canvas, told, trace) {
+  const { context, width, height } = fitted(canvas);
+  const size = rem();
+  const room = { left: 3.2 * size, top: 0.8 * size, bottom: height - 0.8 * size, size };
+  const place = axis(context, room, scale.lo, scale.hi, 7);
+  const { level, tolerance, matched } = told.match;
+  context.fillStyle = "#dfe9e0";
+  context.fillRect(room.left, place(level + tolerance), width - room.left, place(level - tolerance) - place(level + tolerance));
+  if (told.value === null) return;
+  const y = Math.min(room.bottom, Math.max(room.top, place(told.value)));
+  const colour = matched ? "#3c6e47" : "#33475b";
+  context.fillStyle = colour;
+  context.fillRect(room.left + 8, y, 2 * size, room.bottom - y);
+  context.fillStyle = COLOURS.ink;
+  context.fillRect(room.left + 3, y - 1, 2 * size + 10, 2);
+  const start = room.left + 2 * size + 18;
+  curve(context, trace, start, width - 3, (value) => Math.min(room.bottom, Math.max(room.top, place(value))), colour);
+}
+
+function paintBar(canvas, level, lo, hi, zeroed) {
+  const { context, height } = fitted(canvas);
+  const size = rem();
+  const room = { left: 3.4 * size, top: 0.8 * size, bottom: height - 0.8 * size, size };
+  const { left, top, bottom } = room;
+  const place = axis(context, room, lo, hi, 6);
   context.fillStyle = "#f1ede3";
   context.fillRect(left + 4, top, 2.6 * size, bottom - top);
   if (level != null) {
@@ -101,31 +176,73 @@ function paintTrace(canvas, trace) {
   context.fillStyle = COLOURS.soft;
   context.textAlign = "right";
   context.textBaseline = "alphabetic";
-  context.fillText("last 10 s", right, height - 3);
+  context.fillText(`last ${SECONDS * (trace?.pace ?? 1)} s`, right, height - 3);
   context.strokeStyle = COLOURS.hairline;
   line(context, left, bottom + 0.5, right, bottom + 0.5);
   if (!trace || trace.t.length < 2) return;
   let [lo, hi] = [Infinity, -Infinity];
   for (const value of trace.y) { if (value < lo) lo = value; if (value > hi) hi = value; }
+  if (!Number.isFinite(lo) || !Number.isFinite(hi)) return;
   if (!(hi > lo)) { hi = lo + 1; lo -= 1; }
   const room = (hi - lo) * 0.08;
   lo -= room; hi += room;
   const y = (value) => bottom - ((value - lo) / (hi - lo)) * (bottom - top);
   context.textBaseline = "middle";
   for (const [value, text] of labelled(lo, hi, 2)) {
-    context.fillText(text, left - 10, y(value));
-    line(context, left - 6, y(value), right, y(value));
+    context.fillText(text, left - 8, y(value));
+    line(context, left - 5, y(value), right, y(value));
   }
+  curve(context, trace, left, right, y, "#33475b");
+}
+
+function curve(context, trace, left, right, y, colour) {
+  if (!trace || trace.t.length < 2) return;
   const end = trace.t.at(-1);
-  context.strokeStyle = "#33475b";
+  context.strokeStyle = colour;
   context.lineWidth = 1.3;
   context.beginPath();
+  let drawn = false;
   for (let i = 0; i < trace.t.length; i++) {
-    const x = right - ((end - trace.t[i]) / SECONDS) * (right - left);
-    if (i) context.lineTo(x, y(trace.y[i])); else context.moveTo(x, y(trace.y[i]));
+    if (!Number.isFinite(trace.y[i])) { drawn = false; continue; }
+    const x = right - ((end - trace.t[i]) / (SECONDS * trace.pace)) * (right - left);
+    if (drawn) context.lineTo(x, y(trace.y[i])); else context.moveTo(x, y(trace.y[i]));
+    drawn = true;
   }
   context.stroke();
   context.lineWidth = 1;
 }
+
+// The calibration sheet: the focus goes to it and comes back to the strip it was opened from.
+const sheet = () => document.getElementById("side-sheet");
+let opener = null;
+let atTake = false;
+function closeSheet() {
+  sheet().replaceChildren();
+  document.getElementById(opener)?.focus();
+}
+document.addEventListener("click", (event) => {
+  if (event.target.id.startsWith("calibrate-")) opener = event.target.id;
+  if (event.target.closest("[data-close-sheet]")) closeSheet();
+});
+document.addEventListener("keydown", (event) => {
+  if (event.key === "Escape" && sheet().contains(document.activeElement) && !event.defaultPrevented) closeSheet();
+});
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (sheet().contains(event.target)) atTake = document.activeElement?.id === "take" || document.activeElement?.id === "known";
+});
+// What is typed while a take goes on is still there when it is done.
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.requestConfig.elt.id !== "taking" || event.detail.target !== sheet()) return;
+  const row = [...document.querySelectorAll(".take-row input")].map((input) => [input.name, input.value]);
+  sheet().addEventListener("htmx:afterSwap", () => {
+    for (const [name, value] of row) sheet().querySelector(`.take-row [name="${name}"]`).value = value;
+  }, { once: true });
+});
+document.addEventListener("htmx:afterSwap", (event) => {
+  if (event.target !== sheet() || sheet().contains(document.activeElement)) return;
+  const taken = atTake && document.getElementById("known");
+  (taken || document.getElementById("sheet-title"))?.focus();
+});
+document.addEventListener("bench-changed", () => ask(document.getElementById("instruments")));
 
 requestAnimationFrame(paint);

@@ -35,7 +35,8 @@ document.addEventListener("toggle", (event) => {
   if (!event.target.matches?.("[popover]") || event.newState !== "open") return;
   const button = document.querySelector(`[popovertarget="${event.target.id}"]`);
   const place = button.getBoundingClientRect();
-  event.target.style.top = `${place.bottom + 6}px`;
+  const lowest = innerHeight - event.target.offsetHeight - 8;
+  event.target.style.top = `${Math.max(8, Math.min(place.bottom + 6, lowest))}px`;
   event.target.style.left = `${Math.max(8, Math.min(place.left, innerWidth - event.target.offsetWidth - 8))}px`;
 }, true);
 

@@ -1,0 +1,61 @@
+"""A browser's microphone as an instrument of the bench: its samples come in by POST."""
+
+import re
+import threading
+
+import numpy as np
+from django.http import HttpResponse
+from django.views.decorators.http import require_POST
+
+from galena.bench.live import BENCH
+from galena.experiments.access import experiment_for
+from galena.instruments.address import Address
+from galena.instruments.microphone import RATES, Microphone
+
+MOST_SAMPLES = 200_000
+MOST_MICROPHONES = 16
+
+_heard: dict[str, Microphone] = {}
+_lock = threading.Lock()
+
+
+@require_POST
+def hear(request, experiment_id: int):
+    """Take samples of a microphone: 16-bit whole numbers, little-endian, in the body."""
+    experiment_for(request, experiment_id)
+    serial, listening = request.GET.get("serial", ""), request.GET.get("listening", "")
+    if not re.fullmatch(r"[0-9a-f]{8}", serial) or not re.fullmatch(r"[0-9a-f]{8}", listening):
+        return _refused("These samples do not say whose they are. Load the page again.")
+    try:
+        rate, first = int(request.GET["rate"]), int(request.GET["first"])
+    except (KeyError, ValueError):
+        return _refused("These samples do not say when they are from. Load the page again.")
+    body = request.body
+    if not RATES[0] <= rate <= RATES[1] or not 0 <= first < 2**50:
+        return _refused("No sound is sampled like this. Load the page again.")
+    if len(body) % 2 or len(body) > 2 * MOST_SAMPLES:
+        return _refused("These samples are not whole. Load the page again.")
+    microphone = _microphone(serial)
+    if microphone is None:
+        return _refused(f"{MOST_MICROPHONES} microphones are on this bench already.", 409)
+    if microphone.is_heard and microphone.listening != listening and first:
+        said = "Another window listens with this microphone. Close one of the two."
+        return _refused(said, 409)
+    microphone.hear(listening, rate, first, np.frombuffer(body, dtype="<i2"))
+    BENCH.connect(Address("browser", f"{serial} ({request.user})", 0), microphone.open)
+    return HttpResponse(status=204)
+
+
+def _microphone(serial: str) -> Microphone | None:
+    with _lock:
+        if serial not in _heard:
+            for gone in [key for key, one in _heard.items() if not one.is_heard]:
+                del _heard[gone]
+            if len(_heard) >= MOST_MICROPHONES:
+                return None
+            _heard[serial] = Microphone(serial)
+        return _heard[serial]
+
+
+def _refused(why: str, status: int = 400) -> HttpResponse:
+    return HttpResponse(why, status=status, content_type="text/plain; charset=utf-8")

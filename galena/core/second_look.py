@@ -1,0 +1,65 @@
+"""Quiet remarks on the quality of what is measured, each with its reason and what to do."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from galena.core import units
+from galena.core.errors import UnitError
+
+# Sensors for these carry a hook, a pan or a tube of their own: they read something when unloaded.
+_ZEROED = ("N", "kg", "Pa", "N m")
+
+
+@dataclass(frozen=True)
+class Remark:
+    """What was seen, and what to do about it."""
+
+    said: str
+    advice: str
+
+    def __str__(self) -> str:
+        return f"{self.said} {self.advice}"
+
+
+def needs_zero(unit: str) -> bool:
+    """Tell whether a channel in this unit is like a force: to be zeroed while unloaded."""
+    try:
+        measured = units.parse(unit)
+        return any(measured.is_compatible(units.parse(one)) for one in _ZEROED)
+    except UnitError:
+        return False
+
+
+def never_zeroed(names: Sequence[str]) -> Remark | None:
+    """Remark on force-like channels that were never zeroed; None where there is none."""
+    if not names:
+        return None
+    which = names[0] if len(names) == 1 else ", ".join(names[:-1]) + " and " + names[-1]
+    was, it = ("was", "it") if len(names) == 1 else ("were", "them")
+    return Remark(
+        f"{which} {was} never zeroed.",
+        f"Take the load off and zero {it} on the Bench, or the readings keep an offset.",
+    )
+
+
+def decimals(shown: int, suggested: int) -> Remark | None:
+    """Remark on a last digit that is only noise; None where it tells something."""
+    if shown <= suggested:
+        return None
+    digits = "The last digit is" if shown == suggested + 1 else f"The last {shown - suggested} are"
+    return Remark(f"{digits} only noise.", f"{suggested} would be honest.")
+
+
+def honest_decimals(noise: float, resolution: float) -> int:
+    """Suggest the decimals of a single reading: its last digit is the first that the noise moves.
+
+    noise: standard deviation of single readings; resolution: the least step of the device; both
+    in the unit shown. No more decimals than tell steps apart, and at most nine.
+    """
+    floor = max(noise if math.isfinite(noise) else 0.0, resolution)
+    if not floor > 0:
+        return 0
+    return min(9, max(0, -math.floor(math.log10(floor) + 1e-9)))

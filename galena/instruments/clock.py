@@ -1,0 +1,112 @@
+"""A device's clock beside this computer's, from round trips of `CLOCK?`.
+
+The device read its clock somewhere between question and answer: the shorter the trip, the
+closer that is known. Of many trips the shortest tell best.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+
+KEPT = 400
+DRIFT_AFTER_US = 4e6  # trips must span this for a drift to be told from their scatter
+
+
+@dataclass(frozen=True)
+class RoundTrip:
+    """This computer's clock before and after, and the device's in between, all in µs.
+
+    `pace` is how fast the device's clock is meant to run; 1 for all but stand-ins.
+    """
+
+    before_us: float
+    after_us: float
+    device_us: float
+    pace: float = 1.0
+
+    @property
+    def host_us(self) -> float:
+        """This computer's clock in the middle of the trip."""
+        return (self.before_us + self.after_us) / 2
+
+    @property
+    def delay_us(self) -> float:
+        """How long the trip took."""
+        return self.after_us - self.before_us
+
+
+@dataclass(frozen=True)
+class ClockEstimate:
+    """device = device_us + rate · (host - host_us), all in µs.
+
+    `u_us` is the standard uncertainty of the offset; `rate` is the pace times one plus the drift.
+    """
+
+    host_us: float
+    device_us: float
+    rate: float = 1.0
+    u_us: float = math.nan
+    pace: float = 1.0
+
+    def device_at(self, host_us: float) -> float:
+        """Give the device's clock at a time of this computer's."""
+        return self.device_us + self.rate * (host_us - self.host_us)
+
+    def host_at(self, device_us: float) -> float:
+        """Give this computer's clock at a time of the device's."""
+        return self.host_us + (device_us - self.device_us) / self.rate
+
+    @property
+    def drift_ppm(self) -> float:
+        """By how many millionths the device's clock runs fast."""
+        return (self.rate / self.pace - 1) * 1e6
+
+
+class DeviceClock:
+    """The round trips of one session with a device."""
+
+    def __init__(self) -> None:
+        self._trips: deque[RoundTrip] = deque(maxlen=KEPT)
+
+    def add(self, trip: RoundTrip) -> None:
+        """Take a trip; one with another pace, or a clock that was set anew, ends the past."""
+        if self._trips:
+            last = self._trips[-1]
+            expected = last.device_us + trip.pace * (trip.host_us - last.host_us)
+            if trip.pace != last.pace or abs(trip.device_us - expected) > 1e6 * trip.pace:
+                self._trips.clear()
+        self._trips.append(trip)
+
+    @property
+    def best_delay_us(self) -> float:
+        """The shortest trip of those that count."""
+        return min((trip.delay_us for trip in self._trips), default=math.inf)
+
+    def estimate(self) -> ClockEstimate:
+        """Put the device's clock beside this computer's.
+
+        Short spans give the offset of the shortest trip. Longer ones a line through the trips,
+        weighted by 1/delay², whose slope is the drift. The offset lies anywhere within half a
+        trip: u = delay / (2·√3), a rectangular distribution (JCGM 100:2008 (GUM), 4.3.7).
+        """
+        if not self._trips:
+            return ClockEstimate(0.0, 0.0)
+        best = min(self._trips, key=lambda trip: trip.delay_us)
+        u = best.delay_us / 2 / math.sqrt(3)
+        near = [trip for trip in self._trips if trip.delay_us <= 2 * best.delay_us]
+        host = np.array([trip.host_us for trip in near])
+        if host[-1] - host[0] < DRIFT_AFTER_US or len(near) < 6:
+            return ClockEstimate(best.host_us, best.device_us, best.pace, u, best.pace)
+        ahead = np.array([trip.device_us - best.device_us for trip in near])
+        ahead -= best.pace * (host - best.host_us)
+        weights = np.array([1 / max(trip.delay_us, 1.0) for trip in near]) ** 2
+        middle = float(np.average(host, weights=weights))
+        lag = float(np.average(ahead, weights=weights))
+        spread = float(np.sum(weights * (host - middle) ** 2))
+        slope = float(np.sum(weights * (host - middle) * (ahead - lag))) / spread
+        device = best.device_us + best.pace * (middle - best.host_us) + lag
+        return ClockEstimate(middle, device, best.pace + slope, u, best.pace)
