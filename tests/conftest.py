@@ -4,6 +4,7 @@ import threading
 from types import SimpleNamespace
 
 import pytest
+from hypothesis import settings as hypothesis_settings
 
 from galena.bench.live import BENCH
 from galena.classroom.models import Person
@@ -12,6 +13,10 @@ from galena.desk import findings
 from galena.experiments import flows, readings
 from galena.instruments.rigs.process import RigProcess
 from tests.waiting import until
+
+# How long an example takes depends on what else this machine does: it decides no test.
+hypothesis_settings.register_profile("galena", deadline=None)
+hypothesis_settings.load_profile("galena")
 
 
 @pytest.fixture(autouse=True)

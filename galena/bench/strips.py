@@ -85,8 +85,9 @@ def as_data(strip: Strip) -> dict:
     one, latest, noise = strip.shown, strip.latest, strip.noise
     share = (latest - one.lo) / (one.hi - one.lo)
     remark = strip.remark
-    suggested = second_look.honest_decimals(noise, one.resolution)
-    digits = second_look.decimals(one.decimals, suggested) if math.isfinite(noise) else None
+    scatter = second_look.scatter(strip.values)
+    suggested = second_look.honest_decimals(scatter, one.resolution)
+    digits = second_look.decimals(one.decimals, suggested) if math.isfinite(scatter) else None
     curve = one.correction.calibration
     return {
         "channel": one.channel.pk,
@@ -97,7 +98,6 @@ def as_data(strip: Strip) -> dict:
         "raw": _raw(strip),
         "remark": str(remark) if remark else "",
         "digits": str(digits) if digits else "",
-        "suggested": suggested if math.isfinite(noise) else None,
         "shared": _shared(strip) if curve else "",
     }
 

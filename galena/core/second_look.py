@@ -6,6 +6,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from galena.core import units
 from galena.core.errors import UnitError
 
@@ -50,7 +53,22 @@ def decimals(shown: int, suggested: int) -> Remark | None:
     if shown <= suggested:
         return None
     digits = "The last digit is" if shown == suggested + 1 else f"The last {shown - suggested} are"
-    return Remark(f"{digits} only noise.", f"{suggested} would be honest.")
+    return Remark(f"{digits} noise:", f"{suggested} would do.")
+
+
+def scatter(readings: NDArray[np.float64]) -> float:
+    """Standard deviation of single readings about what they follow, so that a drift is no noise.
+
+        s² = Σ (x_i+1 - x_i)² / (2 (n - 1))
+
+    Not a number where there are fewer than three finite readings.
+    Source: von Neumann et al., The Annals of Mathematical Statistics 12 (1941) 153.
+    """
+    finite = readings[np.isfinite(readings)]
+    if finite.size < 3:
+        return math.nan
+    steps = np.diff(finite)
+    return math.sqrt(float(steps @ steps) / (2 * steps.size))
 
 
 def honest_decimals(noise: float, resolution: float) -> int:

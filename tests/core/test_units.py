@@ -71,3 +71,26 @@ def test_every_unit_listed_is_known_to_pint():
     for symbol in ("mm", "kPa", "µS", "mL", "MW", "keV", "t", "°", "h", "min", "mbar", "klx"):
         unit = units.parse(symbol)
         assert units.convert(1.0, unit, unit) == 1.0
+
+
+@pytest.mark.parametrize(
+    ("unit", "others"),
+    [
+        ("mm", {"mm", "cm", "m"}),
+        ("lx", {"lx", "klx"}),
+        ("°C", {"°C", "K"}),
+        ("µS/cm", {"µS/cm", "mS/cm"}),
+        ("%", {"%"}),
+        ("", {""}),
+    ],
+)
+def test_related_units_can_stand_for_one_another(unit, others):
+    parsed = units.parse(unit)
+    related = units.related(parsed)
+    assert others <= {str(one) for one in related}
+    assert all(one.is_compatible(parsed) for one in related)
+
+
+def test_a_change_of_unit_is_a_factor_and_a_shift():
+    assert units.affine(units.parse("mm"), units.parse("cm")) == pytest.approx((0.1, 0.0))
+    assert units.affine(units.parse("°C"), units.parse("K")) == pytest.approx((1.0, 273.15))

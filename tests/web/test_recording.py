@@ -14,8 +14,8 @@ from galena.core.series import STAMPS, VALUES, assemble
 from galena.experiments import flows as experiments
 from galena.experiments.models import Run, Series, SeriesChunk
 from galena.experiments.readings import readings
-from galena.instruments.errors import NoAnswer
 from galena.instruments.clock import ClockEstimate
+from galena.instruments.errors import NoAnswer
 from galena.instruments.link import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
 from galena.recording import flows

@@ -45,8 +45,9 @@ function draw(now) {
     const state = {};
     for (const [name, value] of Object.entries(goal)) {
       const before = shown[name] ?? value;
-      // What jumps (a sweep begun anew, an angle past the full turn) is not drawn on its way.
-      state[name] = name === "turned" && value < before ? value : before + (value - before) * share;
+      // What begins anew (a turn, a time) is not drawn on its way back.
+      const anew = (name === "turned" || name === "since" || name === "fallen") && value < before;
+      state[name] = anew ? value : before + (value - before) * share;
     }
     rig.parts ??= parts(rig);
     for (const part of rig.parts) place(part, state);

@@ -1,0 +1,55 @@
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from galena.core import second_look
+
+
+@pytest.mark.parametrize(
+    ("unit", "needed"),
+    [("N", True), ("mN", True), ("kg", True), ("kPa", True), ("lx", False), ("°C", False),
+     ("", False), ("no unit at all", False)],
+)  # fmt: skip
+def test_force_like_channels_need_a_zero(unit, needed):
+    assert second_look.needs_zero(unit) == needed
+
+
+def test_channels_that_were_never_zeroed_are_named():
+    assert second_look.never_zeroed([]) is None
+    assert str(second_look.never_zeroed(["lift"])) == (
+        "lift was never zeroed. "
+        "Take the load off and zero it on the Bench, or the readings keep an offset."
+    )
+    assert second_look.never_zeroed(["a", "b", "c"]).said == "a, b and c were never zeroed."
+
+
+@pytest.mark.parametrize(
+    ("noise", "resolution", "decimals"),
+    [(0.4, 0.1, 1), (0.03, 0.01, 2), (0.09, 0.001, 2), (0.1, 0.001, 1), (2.5, 0.1, 0),
+     (0.0, 0.01, 2), (math.nan, 0.5, 1), (0.0, 0.0, 0), (1e-12, 1e-15, 9)],
+)  # fmt: skip
+def test_the_last_digit_is_the_first_that_the_noise_moves(noise, resolution, decimals):
+    assert second_look.honest_decimals(noise, resolution) == decimals
+
+
+@pytest.mark.parametrize(
+    ("shown", "said"),
+    [(1, None), (2, "The last digit is noise: 1 would do."), (4, "The last 3 are noise: 1 would")],
+)
+def test_digits_that_are_only_noise_are_remarked_on(shown, said):
+    remark = second_look.decimals(shown, 1)
+    assert (remark is None) if said is None else str(remark).startswith(said)
+
+
+@given(st.floats(-20, 20), st.floats(0.01, 10))
+def test_a_drift_is_no_scatter(slope, spread):
+    noise = np.random.default_rng(5).normal(0, spread, 2000)
+    readings = slope * np.linspace(0, 0.1, 2000) + noise
+    assert second_look.scatter(readings) == pytest.approx(spread, rel=0.1)
+
+
+def test_the_scatter_of_too_few_readings_is_not_told():
+    assert math.isnan(second_look.scatter(np.array([1.0, math.nan, 2.0])))
