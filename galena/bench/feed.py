@@ -67,6 +67,7 @@ class Feed:
         self.key, self.link = key, link
         self.channels: list[Channel] = []
         self.simulated = link.address.kind == "tcp"
+        self.claimed = False  # whether it is known to be the only one of its serial
         self.twin = ""  # the other instrument that claims the same serial
         self._lock = threading.Lock()
         self._unsent: list[tuple[StreamStart, Block]] = []
@@ -79,7 +80,7 @@ class Feed:
     @property
     def is_live(self) -> bool:
         """Tell whether its channels give readings now."""
-        return self.link.state.is_live and not self.twin and bool(self.channels)
+        return self.link.state.is_live and self.claimed
 
     def adopt(self, channels: list[Channel]) -> None:
         """Take the channels, in the instrument's order."""

@@ -58,6 +58,7 @@ class Bench:
         self.room.find(stand_ins)
         self._stand_ins = list(stand_ins)
         self._setups.clear()
+        self.tolerances.clear()
         self.look_again()
         for where in self._stand_ins:
             self.connect(discovery.stand_in(where).address)
@@ -160,7 +161,7 @@ class Bench:
 
     def _take(self, link: Link, block: Block, stream: StreamStart) -> None:
         feed = self.feeds.get(link.address)
-        if feed is not None and feed.channels:
+        if feed is not None and feed.claimed and feed.channels:
             feed.add(block, stream)
 
     def _on_state(self, link: Link) -> None:
@@ -172,6 +173,8 @@ class Bench:
                 self._claim(feed)
             return
         feed.forget()
+        if link.state.health != "silent":
+            feed.claimed = False  # it may be another one that is plugged in next
         for other in list(self.feeds.values()):
             if other.twin and other.link.state.is_live:
                 self._claim(other)
@@ -196,11 +199,9 @@ class Bench:
                 return
             close_old_connections()
             feed.adopt(flows.register(identity, feed.link.channels))
+            feed.claimed = True
             self.refresh()
             connections.close_all()
-        for other in same:  # it was plugged into another place
-            if other.link.state.health == "gone":
-                self._retire(other)
 
     async def _publish_forever(self) -> None:
         turn = 0

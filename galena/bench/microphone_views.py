@@ -46,6 +46,12 @@ def hear(request, experiment_id: int):
     return HttpResponse(status=204)
 
 
+def forget() -> None:
+    """Forget all microphones that were heard."""
+    with _lock:
+        _heard.clear()
+
+
 def _microphone(serial: str) -> Microphone | None:
     with _lock:
         if serial not in _heard:
