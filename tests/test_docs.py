@@ -6,6 +6,7 @@ from pathlib import Path
 
 from galena.core import units
 from galena.instruments.rigs import RIGS
+from galena.instruments.rigs.faults import FAULTS
 
 ROOT = Path(__file__).resolve().parent.parent
 PROTOCOL = (ROOT / "docs" / "protocol.md").read_text("utf-8")
@@ -61,3 +62,22 @@ def test_no_page_or_script_of_our_own_names_another_place():
     assert len(own) > 20
     named = re.compile(r"(?:https?:)?//(?!www\.w3\.org/)[\w-]+\.[\w-]+")
     assert [str(file) for file in own if named.search(file.read_text("utf-8"))] == []
+
+
+def test_every_rig_is_described_and_drawn_by_what_it_knows():
+    described = (ROOT / "docs" / "rigs.md").read_text("utf-8")
+    for key, rig in RIGS.items():
+        assert f"| `{key}` | {rig.name} |" in described
+        drawing = (ROOT / f"galena/bench/templates/bench/rigs/{key}.html").read_text("utf-8")
+        bound = {
+            rule.split(":")[1]
+            for rules in re.findall(r'data-bind="([^"]+)"', drawing)
+            for rule in rules.split()
+        }
+        one = rig(seed=1)
+        assert bound <= set(one.state) | set(one.settings)
+        assert bound, f"nothing moves in the drawing of {key}"
+
+
+def test_every_fault_is_in_the_protocol():
+    assert [name for name in FAULTS if f"`{name}" not in PROTOCOL and name != "none"] == []

@@ -78,11 +78,11 @@ class Board:
     def send_reading(self):
         stamp = self.clock.now()
         volts = sensor.read_u16() * VOLTS / 65535
-        content = "%d,%d,%.3f" % (self.sequence, stamp, volts)
+        content = f"{self.sequence},{stamp},{volts:.3f}"
         checksum = 0
         for character in content:
             checksum ^= ord(character)
-        sys.stdout.write("#%s*%02X\n" % (content, checksum))
+        sys.stdout.write(f"#{content}*{checksum:02X}\n")
         self.sequence += 1
         self.due += int(1000000 / self.rate)
 

@@ -12,7 +12,7 @@ import threading
 from collections.abc import Callable
 
 import numpy as np
-from django.db import close_old_connections, connections
+from django.db import DatabaseError, close_old_connections, connections
 
 from galena.bench import flows, setup, strips
 from galena.bench.feed import Feed
@@ -114,9 +114,14 @@ class Bench:
         """Pull a rig's cables out; its instruments stay on the list until one looks again."""
         rig = self.room.plugged.get(key)
         self.room.unplug(key)
-        if rig is not None:
-            with self._lock:
-                self._stand_ins = [one for one in self._stand_ins if one not in rig.addresses]
+        if rig is None:
+            return
+        with self._lock:
+            self._stand_ins = [one for one in self._stand_ins if one not in rig.addresses]
+        if rig.process is None:  # someone else's process: it goes on, but not on this bench
+            for where in rig.addresses:
+                self.disconnect(discovery.stand_in(where).address)
+        self.found = discovery.find(self._stand_ins)
 
     def feed_of(self, channel_id: int) -> tuple[Feed, int] | None:
         """Find the feed and the column of a channel that gives readings."""
@@ -132,10 +137,13 @@ class Bench:
         return [channel for feed in feeds if feed.is_live for channel in feed.channels]
 
     def show(self, experiment: Experiment) -> dict[int, Shown]:
-        """Give how an experiment shows the channels on the bench, as it is stored now."""
-        known = [channel.pk for feed in list(self.feeds.values()) for channel in feed.channels]
-        shown = setup.channels(experiment, known)
+        """Give how an experiment shows the channels on the bench, as it is stored now.
+
+        One at a time: what was read earlier must not take the place of what was read later.
+        """
         with self._lock:
+            known = [channel.pk for feed in list(self.feeds.values()) for channel in feed.channels]
+            shown = setup.channels(experiment, known)
             self._setups.pop(experiment.pk, None)
             self._setups[experiment.pk] = shown
             while len(self._setups) > MOST_EXPERIMENTS:
@@ -170,7 +178,10 @@ class Bench:
             return
         if link.state.is_live:
             if not feed.is_live:
-                self._claim(feed)
+                try:
+                    self._claim(feed)
+                except DatabaseError as error:  # the link tries again in a second
+                    raise InstrumentError(f"it cannot be kept on the disk ({error})") from error
             return
         feed.forget()
         if link.state.health != "silent":

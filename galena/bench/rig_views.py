@@ -1,6 +1,6 @@
 """The drawer of rigs: which are plugged in, the drawing of one, its handles and its pace."""
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
@@ -43,7 +43,7 @@ def plug(request, experiment_id: int, key: str):
 
 @require_POST
 def set_handle(request, experiment_id: int, key: str):
-    """Move a handle of a rig."""
+    """Move a handle of a rig; the drawer stays as it is, with whatever is in the hand."""
     experiment = experiment_for(request, experiment_id)
     try:
         value = numbers.parse(request.POST.get("value", ""), "The handle", "40")
@@ -51,7 +51,7 @@ def set_handle(request, experiment_id: int, key: str):
         _rig(key).control.request(f"RIG:SET {handle},{value:.9g}")
     except GalenaError as error:
         return _drawer(request, experiment, str(error))
-    return _drawer(request, experiment)
+    return HttpResponse(status=204)
 
 
 @require_POST

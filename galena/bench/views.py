@@ -1,5 +1,6 @@
 """The Bench: instruments, channel strips, zeros, matching, and the stream of live events."""
 
+import numpy as np
 from asgiref.sync import sync_to_async
 from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
@@ -9,8 +10,8 @@ from galena.bench import flows, strips
 from galena.bench.live import BENCH
 from galena.bench.models import Channel, Instrument
 from galena.bench.rig_views import rigs_context
-from galena.core import numbers
-from galena.core.errors import GalenaError, NumberError
+from galena.core import numbers, second_look
+from galena.core.errors import NumberError
 from galena.core.statistics import describe
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
@@ -79,11 +80,11 @@ def zero(request, experiment_id: int, channel_id: int):
     """Zero a channel at the mean of its last two seconds."""
     experiment = experiment_for(request, experiment_id)
     channel = _channel(channel_id)
-    value = _latest_mean(channel)
-    if value is None:
+    recent = _recent(channel)
+    if recent is None:
         return _bench(request, experiment, NOTHING_TO_ZERO.format(channel.name))
-    flows.zero([(channel, value)], request.user)
-    return _changed(request, experiment)
+    flows.zero([(channel, describe(recent).mean)], request.user)
+    return _changed(request, experiment, _moving([(channel, recent)]))
 
 
 @require_POST
@@ -99,11 +100,13 @@ def zero_all(request, experiment_id: int):
     """Zero all channels shown, at the same moment; what gives no reading is told."""
     experiment = experiment_for(request, experiment_id)
     found = BENCH.strips_of(experiment)
-    values = [(one.shown.channel, _latest_mean(one.shown.channel)) for one in found]
-    made = flows.zero([pair for pair in values if pair[1] is not None], request.user)
-    without = [channel.name for channel, value in values if value is None]
-    trouble = NOTHING_TO_ZERO.format(", ".join(without)) if without or not made else ""
-    if not values:
+    asked = [(one.shown.channel, _recent(one.shown.channel)) for one in found]
+    read = [(channel, recent) for channel, recent in asked if recent is not None]
+    values = [(channel, describe(recent).mean) for channel, recent in read]
+    made = flows.zero(values, request.user)
+    without = [channel.name for channel, recent in asked if recent is None]
+    trouble = NOTHING_TO_ZERO.format(", ".join(without)) if without else _moving(read)
+    if not asked:
         trouble = "No channel gives readings, so there is nothing to zero."
     return _changed(request, experiment, trouble, {"zeroed": made})
 
@@ -192,16 +195,28 @@ def _channel(channel_id: int) -> Channel:
     return get_object_or_404(known, pk=channel_id)
 
 
-def _latest_mean(channel: Channel) -> float | None:
-    """Give the mean raw reading of a channel's last two seconds, if it gave any."""
+def _recent(channel: Channel) -> np.ndarray | None:
+    """Give the raw readings of a channel's last two seconds, if there is a number among them."""
     found = BENCH.feed_of(channel.pk)
     if found is None:
         return None
     feed, column = found
-    try:
-        return describe(feed.recent()[:, column]).mean
-    except (GalenaError, IndexError):
+    table = feed.recent()
+    if column >= table.shape[1] or not np.isfinite(table[:, column]).any():
         return None
+    return table[:, column]
+
+
+def _moving(zeroed: list[tuple[Channel, np.ndarray]]) -> str:
+    """Say which channels were not at rest while they were zeroed."""
+    names = [channel.name for channel, recent in zeroed if second_look.is_moving(recent)]
+    if not names:
+        return ""
+    was = "was" if len(names) == 1 else "were"
+    return (
+        f"{', '.join(names)} {was} still moving: a zero is the mean of two seconds. "
+        "Zero again once it is steady."
+    )
 
 
 def _connected_at(place: Address) -> Address | None:

@@ -56,6 +56,17 @@ def decimals(shown: int, suggested: int) -> Remark | None:
     return Remark(f"{digits} noise:", f"{suggested} would do.")
 
 
+def is_moving(readings: NDArray[np.float64]) -> bool:
+    """Tell whether readings run, so that their mean stands for none of them.
+
+    So it is where they are spread four times as far as neighbours differ.
+    """
+    finite = readings[np.isfinite(readings)]
+    if finite.size < 8:
+        return False
+    return float(finite.std(ddof=1)) > 4 * scatter(finite)
+
+
 def scatter(readings: NDArray[np.float64]) -> float:
     """Standard deviation of single readings about what they follow, so that a drift is no noise.
 

@@ -21,7 +21,13 @@ from galena.reports import flows as reports
 from galena.shell.waiting import until
 
 PACE = 20.0
-LAST = "Tide tank, to try"
+TO_TRY = (
+    ("Linked wells", [("area of well 1", "m^2"), ("area of well 2", "m^2")]),
+    ("Rock pool", [("weather", "")]),
+    ("Grow-shelf lamps", []),
+    ("Tide tank, to try", [("pump", "mL/s"), ("drain", "")]),
+)
+LAST = TO_TRY[-1][0]
 SEED = 1871  # the year on the lighthouse door
 
 REPORT = Path(__file__).with_name("tide_tank.md")
@@ -42,7 +48,8 @@ def build() -> None:
     experiment = experiments.create(ada, "Tide tank", [("pump", "mL/s"), ("drain", "")])
     _record_tide_tank(experiment, ada)
     _analyse_tide_tank(experiment)
-    experiments.create(ada, LAST, [("pump", "mL/s"), ("drain", "")])
+    for title, conditions in TO_TRY:
+        experiments.create(ada, title, conditions)
 
 
 @contextlib.contextmanager

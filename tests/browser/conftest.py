@@ -9,6 +9,7 @@ CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--use-fake-device-for-media-stream",
 ]  # fmt: skip
 
 

@@ -53,3 +53,10 @@ def test_a_drift_is_no_scatter(slope, spread):
 
 def test_the_scatter_of_too_few_readings_is_not_told():
     assert math.isnan(second_look.scatter(np.array([1.0, math.nan, 2.0])))
+
+
+@pytest.mark.parametrize(("slope", "moving"), [(0.0, False), (0.5, False), (20.0, True)])
+def test_readings_that_run_are_told_from_noise(slope, moving):
+    noise = np.random.default_rng(2).normal(0, 0.5, 40)
+    assert second_look.is_moving(slope * np.linspace(0, 2, 40) + noise) == moving
+    assert not second_look.is_moving(np.array([1.0, 5.0, 9.0]))
