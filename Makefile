@@ -23,6 +23,7 @@ test: .work/ready-for-tests
 bench: .work/ready-for-tests
 	$(PYTHON) -m bench.live_path
 	$(PYTHON) -m bench.desk_window
+	$(PYTHON) -m bench.full_bench
 
 screenshots: .work/ready-for-tests
 	$(PYTHON) -m scripts.screenshots

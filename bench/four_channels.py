@@ -31,17 +31,14 @@ class FourChannels(Rig):
         ),
     )
 
-    def initial(self, handle):
-        return 0.0
-
     def begin(self):
         return {"phase": 0.0}
 
     def step(self, state, seconds):
         return {"phase": state["phase"] + seconds}
 
-    def truth(self, channel, tracks):
-        return np.sin(6.3 * tracks["phase"] + int(channel[1:]))
+    def truth(self, source, times, tracks):
+        return np.sin(6.3 * tracks["phase"] + int(source[1:]))
 
 
 async def main() -> None:

@@ -41,7 +41,9 @@ def take_all(page: Page, address: str) -> None:
     page.get_by_role("button", name="Come in as Ada").click()
     page.wait_for_load_state("networkidle")
     take(page, "experiments")
-    page.goto(f"{address}/experiments/2/bench")
+    take_benches(page, address)
+    bench_of(page, address, "Tide tank, to try")
+    plug_in(page, "Tide tank", "Linked wells")
     strip = page.get_by_role("region", name="water level")
     page.wait_for_function("() => document.querySelector('[data-shown=noise]')?.textContent != '–'")
     page.wait_for_timeout(2500)
@@ -76,6 +78,90 @@ def take_all(page: Page, address: str) -> None:
     page.goto(f"{address}/experiments/1/report")
     page.wait_for_load_state("networkidle")
     take(page, "report")
+
+
+def bench_of(page: Page, address: str, title: str) -> None:
+    """Go to the Bench of an experiment."""
+    page.goto(address)
+    desk = page.get_by_role("link").filter(has_text=title).last.get_attribute("href")
+    page.goto(f"{address}{desk.rpartition('/')[0]}/bench")
+    page.wait_for_load_state("load")
+
+
+def plug_in(page: Page, name: str, instead_of: str) -> None:
+    """Plug a rig in and put another away."""
+    page.get_by_role("button", name="Choose…").click()
+    page.get_by_role("button", name=f"Unplug {instead_of}").click()
+    page.get_by_role("button", name=f"Plug in {instead_of}").wait_for()
+    page.get_by_role("button", name=f"Plug in {name}").click()
+    page.get_by_role("button", name=f"Unplug {name}").wait_for()
+    page.keyboard.press("Escape")
+    page.locator("#rig h3", has_text=name).wait_for()
+    page.wait_for_timeout(1500)
+    page.get_by_role("button", name="Look again").click()
+    page.wait_for_function("() => document.querySelector('[data-shown=noise]')?.textContent != '–'")
+
+
+def take_benches(page: Page, address: str) -> None:
+    """Match the lamps of the Grow shelf, calibrate in the Rock pool, set the Linked wells up."""
+    bench_of(page, address, "Grow-shelf lamps")
+    plug_in(page, "Grow shelf", "Tide tank")
+    lamps = {"upper left": 61.5, "upper right": 61, "lower left": 54, "lower right": 61}
+    for lamp in lamps:
+        page.get_by_role("slider", name=f"{lamp} lamp").fill("0")
+    page.wait_for_timeout(4000)
+    page.get_by_role("button", name="Zero all").click()
+    page.get_by_text("channels zeroed").wait_for()
+    for lamp, power in lamps.items():
+        page.get_by_role("slider", name=f"{lamp} lamp").fill(str(power))
+    page.get_by_role("button", name="Match").click()
+    page.wait_for_timeout(11_000)
+    take(page, "bench-match")
+
+    bench_of(page, address, "Rock pool")
+    plug_in(page, "Rock pool", "Grow shelf")
+    page.get_by_label("time factor").select_option("5")
+    page.locator(".strip").first.get_by_role("button", name="Calibrate…").click()
+    sheet = page.get_by_role("complementary", name="Calibration")
+    sheet.get_by_label("name", exact=True).fill("pH of the pool")
+    sheet.get_by_label("symbol").fill("pH")
+    sheet.get_by_label("unit", exact=True).fill("")
+    for number, pot in enumerate(("4.00", "7.00", "10.00"), start=1):
+        page.get_by_label("electrode in").select_option(f"pot {pot}")
+        page.wait_for_timeout(9000)
+        sheet.get_by_label("known value", exact=True).fill(pot)
+        sheet.get_by_label("standard uncertainty of the known value").fill("0.01")
+        sheet.get_by_label("average / s").fill("10")
+        sheet.get_by_role("button", name="Take", exact=True).click()
+        sheet.get_by_role("button", name="away").nth(number - 1).wait_for()
+    take(page, "calibration")
+    sheet.get_by_role("button", name="Use this calibration").click()
+    sheet.get_by_text("in force").wait_for()
+
+    bench_of(page, address, "Linked wells")
+    plug_in(page, "Linked wells", "Rock pool")
+    names = {"0021": ("Stern well", "stern level"), "0022": ("Bow well", "bow level")}
+    for place, (serial, (name, level)) in enumerate(names.items()):
+        card = page.locator(".instrument", has_text=f"serial {serial}")
+        card.locator("summary").click()
+        page.get_by_label(f"Name, kept with serial {serial}").fill(name)
+        card.get_by_role("button", name="Keep").click()
+        page.get_by_role("heading", name=name).wait_for()
+        strip = page.locator(".strip").nth(place)
+        strip.locator("summary").click()
+        strip.get_by_label("Name in this experiment").fill(level)
+        strip.get_by_role("button", name="Keep").click()
+        page.locator(f'.strip[aria-label="{level}"]').wait_for()
+    page.wait_for_timeout(2500)
+    page.get_by_role("button", name="Zero all").click()
+    page.get_by_text("channels zeroed").wait_for()
+    page.locator(".strip").nth(1).get_by_role("button", name="Reverse").click()
+    page.get_by_text("reversed").wait_for()
+    page.get_by_role("button", name="bucket into well 2").click()
+    page.wait_for_timeout(3500)
+    page.get_by_label("valve in the pipe").select_option("open")
+    page.wait_for_timeout(7000)
+    take(page, "linked-wells")
 
 
 def take(page: Page, name: str) -> None:

@@ -8,8 +8,8 @@ from galena.core.calibration import Calibration, Standard, residuals
 from galena.core.ticks import ticks, widened
 
 WIDTH, LEFT, RIGHT = 400.0, 58.0, 392.0
-TOP, BOTTOM = 10.0, 130.0
-RESIDUAL_TOP, RESIDUAL_BOTTOM = 154.0, 204.0
+TOP, BOTTOM = 24.0, 138.0
+RESIDUAL_TOP, RESIDUAL_BOTTOM = 162.0, 206.0
 HEIGHT = 236.0
 
 
@@ -51,7 +51,7 @@ def draw(standards: list[Standard], curve: Calibration | None) -> Graph | None:
         residuals=_pairs(x(raw), r(left if most else np.zeros_like(left))) if curve else [],
         x_ticks=_ticks(x_range, x, 5),
         y_ticks=_ticks(y_range, y, 4),
-        residual_ticks=_ticks(r_range, r, 2) if most else [(r(np.zeros(1))[0].item(), "0")],
+        residual_ticks=_ticks(r_range, r, 3) if most else [(r(np.zeros(1))[0].item(), "0")],
         zero_line=float(r(np.zeros(1))[0]),
         base=RESIDUAL_BOTTOM if curve else BOTTOM,
     )

@@ -140,6 +140,8 @@ class Feed:
 
     def stuck_for(self, column: int) -> float:
         """Tell for how many seconds a channel has given the very same reading, if for long."""
+        if self.link.address.kind == "browser":
+            return 0.0  # silence is nothing but zeros
         with self._lock:
             if self._last is None or column >= self._same.size:
                 return 0.0

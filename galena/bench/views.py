@@ -262,6 +262,7 @@ def bench_context(experiment) -> dict:
         "strips": found,
         "tolerance": BENCH.tolerances.get(experiment.pk),
         "match_unit": alike[0].shown.unit if len(alike) > 1 else None,
+        "usual_tolerance": float(f"{50 * alike[0].shown.resolution:.1g}") if alike else 1.0,
         "decimal_choices": range(7),
         "speeds": SPEEDS,
         "shape": BENCH.shape(experiment.pk),

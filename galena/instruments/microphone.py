@@ -29,7 +29,7 @@ _FULL = 32_768.0
 
 CHANNELS = (
     ChannelFacts("L", "sound level", "L", "dB", FLOOR, 3.0, 0.1, MAX_RATE),
-    ChannelFacts("p", "sound, of full scale", "p", "%", -100.0, 100.0, 0.01, MAX_RATE),
+    ChannelFacts("p", "waveform", "p", "%", -100.0, 100.0, 0.01, MAX_RATE),
 )
 
 

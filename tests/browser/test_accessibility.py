@@ -39,7 +39,7 @@ def test_a_page_has_no_known_barrier(page, experiment, where):
     own = where in PAGES[2:]
     page.goto(f"{page.room.url}/" + (f"experiments/{experiment.pk}/{where}" if own else where))
     if where == "bench":
-        expect(page.locator(".rig h3")).to_be_visible()
+        expect(page.locator("#rig h3")).to_be_visible()
     if where == "desk":
         expect(page.get_by_role("slider", name="marker 1")).to_be_attached()
         page.get_by_role("button", name="Readings", exact=True).click()

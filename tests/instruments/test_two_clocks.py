@@ -29,9 +29,12 @@ class Recording:
         self.values.append(block.values[:, 0])
 
     def arrival(self):
-        """The device's clock when the clap arrived, in µs."""
+        """The device's clock when the clap rose to a third of its peak, in µs, between readings."""
         stamps, p = np.concatenate(self.stamps), np.concatenate(self.values)
-        return stamps[np.flatnonzero(np.abs(p) > 0.5)[0]]
+        level = p.max() / 3
+        after = int(np.flatnonzero(p > level)[0])
+        pair = slice(after - 1, after + 1)
+        return np.interp(level, p[pair], stamps[pair].astype(float))
 
     @property
     def loud(self):

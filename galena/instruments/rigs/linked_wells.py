@@ -7,7 +7,7 @@ from galena.instruments.rigs.base import Floats, Rig, Sensor, StandIn, choice, p
 
 AREAS = (0.50, 0.20)  # cross-sections of the wells, m²
 PIPE_AREA, PIPE_LENGTH = 0.004, 2.0  # m², m
-FRICTION = 9.0  # how long the flow in the pipe lasts by itself, s
+FRICTION = 2.4  # how long the flow in the pipe lasts by itself, s
 COMMON = 0.50  # level of both at the start, m
 TOP = 1.10  # height at which the stick of well 2 hangs upside down, m
 BUCKET, POURING = 0.060, 3.0  # m³, s

@@ -221,7 +221,7 @@ class Visit:
 
     async def _send(self) -> None:
         while True:
-            await asyncio.sleep(TICK)
+            await asyncio.sleep(self._until_next())
             if self.streaming:
                 try:
                     lines = self.fault.data(self._due_lines())
@@ -231,6 +231,14 @@ class Visit:
                     return
                 self.writer.write(lines)
                 await self.writer.drain()
+
+    def _until_next(self) -> float:
+        """Give the seconds until there is something to send: a slow stream need not be looked at
+        all the time, but for a new one begun meanwhile."""
+        if not self.streaming:
+            return TICK
+        due = self.started + self.sent / self.rate
+        return min(0.05, max(TICK, (due - self.server.clock.now) / self.server.clock.pace))
 
     def _due_lines(self) -> bytes:
         """Write the readings due by now; the k-th is due k intervals after the stream began."""

@@ -5,9 +5,12 @@ import { listen, unpack } from "../shell/js/live.js";
 import { COLOURS, fitted, labelled, line, rem } from "../shell/js/axes.js";
 
 const SECONDS = 10;
+const PAINT_EVERY = 40; // ms: readings come every 48
 const traces = new Map(); // channel → {t, y, pace}
 const latest = new Map(); // channel → what the strip was last told
 const corrections = new Map();
+let changed = true; // whether there is something new to paint
+let painted = 0;
 let scale = null; // the common scale while strips are matched: {lo, hi}
 
 const bench = () => document.getElementById("bench");
@@ -15,12 +18,14 @@ const strips = () => document.querySelectorAll(".strip");
 
 listen(bench().dataset.events, {
   strips: ({ strips: shown, states, shape }) => {
+    changed = true;
     for (const one of shown) tell(one);
     for (const [feed, state] of Object.entries(states)) tellState(feed, state);
     const instruments = document.getElementById("instruments");
     if (instruments.dataset.shape !== shape && !instruments.asking) ask(instruments);
   },
   readings: (batch) => {
+    changed = true;
     const { t, columns } = unpack(batch);
     batch.channels.forEach((channel, place) => add(String(channel), t, columns[place], batch.pace));
   },
@@ -80,7 +85,10 @@ function follow(channel, data) {
   else trace.y = trace.y.map((y) => now.slope * ((y - before.shift) / before.slope + before.taken - now.taken) + now.shift);
 }
 
-function paint() {
+function paint(now) {
+  requestAnimationFrame(paint);
+  if (!changed || now - painted < PAINT_EVERY) return;
+  [changed, painted] = [false, now];
   const matching = document.querySelector(".strips.matched");
   if (matching) scale = common(scale);
   else scale = null;
@@ -94,7 +102,6 @@ function paint() {
       paintTrace(strip.querySelector(".trace"), traces.get(channel));
     }
   }
-  requestAnimationFrame(paint);
 }
 
 // One scale that holds all strips of the match and the band, with room; it changes in wide steps only.
@@ -243,6 +250,7 @@ document.addEventListener("htmx:afterSwap", (event) => {
   const taken = atTake && document.getElementById("known");
   (taken || document.getElementById("sheet-title"))?.focus();
 });
+addEventListener("resize", () => (changed = true));
 document.addEventListener("bench-changed", () => ask(document.getElementById("instruments")));
 
 requestAnimationFrame(paint);

@@ -86,6 +86,7 @@ function stop(why = "") {
 
 function tell(why) {
   said.textContent = why;
+  box.hidden = "quiet" in box.dataset && !why && !context;
 }
 
 button.addEventListener("click", () => (context ? stop() : listen()));
