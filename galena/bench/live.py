@@ -19,7 +19,6 @@ from galena.bench.feed import Feed
 from galena.bench.hub import Hub
 from galena.bench.models import Channel
 from galena.bench.setup import Shown
-from galena.core.calibration import Correction
 from galena.experiments.models import Experiment
 from galena.instruments import discovery
 from galena.instruments.address import Address
@@ -331,11 +330,6 @@ def packed(t: np.ndarray, columns: list[np.ndarray]) -> dict:
         "n": int(t.size),
         "data": base64.b64encode(table.tobytes()).decode("ascii"),
     }
-
-
-def corrections_of(shown: dict[int, Shown], channels: list[Channel]) -> list[Correction]:
-    """Give what an experiment does to the readings of these channels."""
-    return [shown[channel.pk].correction for channel in channels]
 
 
 BENCH = Bench()

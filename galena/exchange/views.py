@@ -49,20 +49,8 @@ def _head(run: Run) -> list[str]:
         lines.append(f"Note: {run.note}")
     for series in _measured(run):
         said = f"{series.quantity.symbol}: {series.quantity.name} in {series.quantity.unit}"
-        lines.append(", ".join([said, str(series.stream), *_corrections(series)]))
+        lines.append(", ".join([said, str(series.stream), *series.corrections_said]))
     return lines
-
-
-def _corrections(series: Series) -> list[str]:
-    """Say what was done to the raw readings, so that they can be had back from the file."""
-    done = []
-    if (record := series.record) is not None:
-        done.append(f"calibration of {record.made_at} by {record.made_by}")
-    if series.zero is not None:
-        done.append(f"zero at {series.zero:.6g} {series.unit} raw")
-    if series.sign < 0:
-        done.append("reversed")
-    return done
 
 
 def _columns(run: Run) -> list[Column]:

@@ -190,6 +190,18 @@ class Series(models.Model):
             shift = 0.0  # a difference has no origin
         return Correction(self.zero, used, self.sign, factor, shift)
 
+    @property
+    def corrections_said(self) -> list[str]:
+        """Say what is done to the raw readings, so that they can be had back."""
+        said = []
+        if (record := self.record) is not None:
+            said.append(f"calibration of {record.made_at} by {record.made_by}")
+        if self.zero is not None:
+            said.append(f"zero at {self.zero:.6g} {self.unit} raw")
+        if self.sign < 0:
+            said.append("reversed")
+        return said
+
 
 @lru_cache(maxsize=512)
 def into_unit(unit: str, to: str) -> tuple[float, float]:

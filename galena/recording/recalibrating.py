@@ -45,7 +45,7 @@ def corrections_of(runs: list[Run]) -> dict[int, list[Corrected]]:
     by_stream = {stream.pk: run.pk for run in runs for stream in run.streams.all()}
     for one in series:
         known = choices.get(_channel_source(one.quantity), [])
-        corrected = Corrected(one, _said(one), known)
+        corrected = Corrected(one, one.corrections_said, known)
         if corrected.said or known:
             found[by_stream[one.stream_id]].append(corrected)
     return found
@@ -92,14 +92,3 @@ def _quantity(
 
 def _channel_source(quantity: Quantity) -> str:
     return "|".join(quantity.source.split("|")[:4])
-
-
-def _said(series: Series) -> list[str]:
-    said = []
-    if (record := series.record) is not None:
-        said.append(f"calibration of {record.made_at} by {record.made_by}")
-    if series.zero is not None:
-        said.append(f"zero at {series.zero:.4g} {series.unit} raw")
-    if series.sign < 0:
-        said.append("reversed")
-    return said

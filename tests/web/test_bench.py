@@ -6,7 +6,7 @@ from functools import partial
 import pytest
 from django.urls import reverse
 
-from galena.bench import flows
+from galena.bench import checks, flows
 from galena.bench.hub import BACKLOG, Hub, Watcher
 from galena.bench.live import BENCH
 from galena.bench.strips import as_data
@@ -139,3 +139,12 @@ def test_events_go_to_those_who_want_their_topic():
 
     with ThreadPoolExecutor() as pool:  # a thread without Playwright's event loop
         pool.submit(lambda: asyncio.run(scene())).result()
+
+
+def test_wrong_settings_are_told_at_the_start(settings):
+    assert checks.check_what_is_plugged_in(None) == []
+    settings.GALENA_RIGS, settings.GALENA_STAND_INS = ["kettle"], ["here"]
+    rig, where = checks.check_what_is_plugged_in(None)
+    assert rig.msg == "GALENA_RIGS names “kettle”, and there is no such rig."
+    assert "tide_tank, lamp_rail" in rig.hint
+    assert "“here” is not the address of an instrument" in where.msg
