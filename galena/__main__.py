@@ -23,10 +23,13 @@ def main() -> None:
     import django
 
     django.setup()
+    from django.core.checks import run_checks
     from django.core.management import call_command
 
     from galena.config.serving import serve
 
+    if wrong := run_checks():
+        sys.exit("\n".join(map(str, wrong)))
     call_command("migrate", verbosity=0)
     if options.command == "demo":
         from galena.demo.world import plugged_in
