@@ -28,8 +28,8 @@ def main() -> None:
 
     from galena.config.serving import serve
 
-    if wrong := run_checks():
-        sys.exit("\n".join(map(str, wrong)))
+    if wrong := [str(one) for one in run_checks() if one.is_serious()]:
+        sys.exit("\n".join(wrong))
     call_command("migrate", verbosity=0)
     if options.command == "demo":
         from galena.demo.world import plugged_in

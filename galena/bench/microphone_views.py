@@ -42,7 +42,7 @@ def hear(request, experiment_id: int):
         said = "Another window listens with this microphone. Close one of the two."
         return _refused(said, 409)
     microphone.hear(listening, rate, first, np.frombuffer(body, dtype="<i2"))
-    BENCH.connect(Address("browser", f"{serial} ({request.user})", 0), microphone.open)
+    BENCH.connect(Address("browser", f"microphone {serial}", 0), microphone.open)
     return HttpResponse(status=204)
 
 
