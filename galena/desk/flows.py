@@ -15,15 +15,21 @@ class DeskError(GalenaError, ValueError):
 
 
 def first_sheet(experiment: Experiment) -> Sheet:
-    """Give the experiment's sheet; it shows the first quantity that a run has measured."""
+    """Give the experiment's sheet; it shows a quantity that a run has measured.
+
+    Where a calibration has made another quantity of what it showed, it shows that.
+    """
     sheet = experiment.sheets.order_by("pk").first()
     if sheet is None:
         with (
             transaction.atomic()
         ):  # holds the database's one write lock: two windows make one sheet
             sheet = experiment.sheets.order_by("pk").first() or experiment.sheets.create()
-    if sheet.quantity_id is None and (first := experiment.quantities.order_by("pk").first()):
-        sheet.quantity = first
+    measured = list(experiment.measured)
+    if measured and sheet.quantity not in measured:
+        before = sheet.quantity.source.split("|") if sheet.quantity else []
+        same = [one for one in measured if before and one.source.split("|")[:4] == before[:4]]
+        sheet.quantity = (same or measured)[0]
         sheet.save(update_fields=["quantity"])
     return sheet
 

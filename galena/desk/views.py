@@ -26,7 +26,7 @@ def page(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     sheet = flows.first_sheet(experiment)
     context = rail_context(experiment) | _ledger_context(sheet)
-    context |= {"tab": "desk", "marks": as_json(), "quantities": experiment.quantities.all()}
+    context |= {"tab": "desk", "marks": as_json(), "quantities": experiment.measured}
     return render(request, "desk/page.html", context)
 
 

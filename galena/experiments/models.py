@@ -22,6 +22,12 @@ class Experiment(models.Model):
     def __str__(self) -> str:
         return self.title
 
+    @property
+    def measured(self) -> "models.QuerySet[Quantity]":
+        """The quantities of which a kept run has readings."""
+        kept = {"series__stream__run__removed_at": None}
+        return self.quantities.filter(series__isnull=False, **kept).distinct().order_by("pk")
+
 
 class Quantity(models.Model):
     """A named column. `source` tells which channel of which instrument measures it."""

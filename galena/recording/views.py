@@ -255,7 +255,7 @@ def _last_plan(experiment: Experiment) -> PlanForm:
     if last is None:
         return PlanForm("20", "60", "", [], {}, {})
     sources = {
-        series.quantity.source
+        "|".join(series.quantity.source.split("|")[:4])
         for stream in last.streams.all()
         for series in stream.series.all()
         if series.quantity
@@ -264,7 +264,7 @@ def _last_plan(experiment: Experiment) -> PlanForm:
         rate=f"{last.rate:.9g}",
         duration=f"{last.duration:.9g}",
         note="",
-        channels=[one.channel.pk for one in _channels(experiment) if one.source in sources],
+        channels=[one.channel.pk for one in _channels(experiment) if one.channel.source in sources],
         conditions={value.condition_id: value.text for value in last.condition_values.all()},
         errors={},
     )

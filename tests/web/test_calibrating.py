@@ -13,6 +13,7 @@ from galena.desk import flows as desk
 from galena.desk.models import Finding
 from galena.experiments.readings import readings
 from galena.instruments.protocol import ChannelFacts, Identity
+from galena.recording import recalibrating
 from tests import making
 from tests.waiting import until
 
@@ -253,3 +254,17 @@ def test_a_cable_pulled_during_a_take_breaks_it_and_keeps_the_others(
     assert "The take was not kept: plug Level gauge LG-1 0007 in again" in text
     assert calibrating.in_the_making(live, ada).takes.count() == 1
     assert "gives no readings now. Is its cable in?" in begin(as_ada, experiment, live).text
+
+
+def test_the_desk_follows_what_a_calibration_makes_of_a_quantity(
+    as_ada, experiment, electrode, ada
+):
+    run = making.run(experiment, [94.3, 12.0], facts=VOLTAGE, identity=AMPLIFIER)
+    sheet = desk.first_sheet(experiment)
+    assert sheet.quantity.symbol == "E"
+    series = run.streams.get().series.get(quantity=sheet.quantity)
+    kept = calibrating.keep(taken(electrode, ada))
+    recalibrating.recalibrate(experiment, series, kept)
+    assert desk.first_sheet(experiment).quantity.symbol == "pH"
+    text = as_ada.get(reverse("desk", args=[experiment.pk])).text
+    assert "electrode voltage" not in text  # no run has readings of it
