@@ -300,10 +300,23 @@ def _batch(
     values = np.concatenate([block.values for _, block in unsent])
     stamps, values = _thinned(stamps, values[:, [column for column, _ in used]])
     columns = [one.correction.apply(values[:, place]) for place, (_, one) in enumerate(used)]
-    pace = unsent[-1][0].clock.pace
-    return {"channels": [one.channel.pk for _, one in used], "pace": pace} | packed(
-        stamps / 1e6, columns
-    )
+    head = {
+        "channels": [one.channel.pk for _, one in used],
+        "corrections": [_drawn_by(one) for _, one in used],
+        "pace": unsent[-1][0].clock.pace,
+    }
+    return head | packed(stamps / 1e6, columns)
+
+
+def _drawn_by(one: Shown) -> dict:
+    """Say how these readings were corrected, so that a trace drawn before can be moved along."""
+    done = one.correction
+    return {
+        "curve": one.channel.calibration_id,
+        "slope": done.factor * done.sign,
+        "taken": done.zero_value,
+        "shift": done.shift,
+    }
 
 
 def _thinned(stamps: np.ndarray, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

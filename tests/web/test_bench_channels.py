@@ -250,3 +250,19 @@ def test_a_run_keeps_sign_zero_and_unit_as_they_were(post, strip, experiment, ad
     post("describe-channel", channel.pk, unit="°C")
     quantity.refresh_from_db()
     assert readings(run, quantity).y.mean() == pytest.approx(-12.35, abs=0.2)
+
+
+def test_a_batch_says_how_its_readings_were_corrected(post, strip, experiment, monkeypatch):
+    channel = settled(strip, "T").shown.channel
+    post("zero", channel.pk)
+    post("reverse", channel.pk)
+    told = []
+    monkeypatch.setattr(BENCH.hub, "wanted", lambda topic: topic.startswith("readings"))
+    monkeypatch.setattr(BENCH.hub, "publish", lambda *event: told.append(event[2]))
+    batch = until(
+        lambda: next((one for one in told if channel.pk in one.get("channels", ())), None), "batch"
+    )
+    (done,) = batch["corrections"]
+    assert done["slope"] == -1
+    assert done["taken"] == pytest.approx(12.35, abs=0.2)
+    assert (done["curve"], done["shift"]) == (None, 0.0)

@@ -27,7 +27,10 @@ listen(bench().dataset.events, {
   readings: (batch) => {
     changed = true;
     const { t, columns } = unpack(batch);
-    batch.channels.forEach((channel, place) => add(String(channel), t, columns[place], batch.pace));
+    batch.channels.forEach((channel, place) => {
+      follow(String(channel), batch.corrections[place]);
+      add(String(channel), t, columns[place], batch.pace);
+    });
   },
 });
 
@@ -75,12 +78,11 @@ function add(channel, t, y, pace) {
 }
 
 // A new zero, sign or unit moves what is drawn already along with what comes; another curve does not.
-function follow(channel, data) {
-  const now = { curve: data.curve, taken: +data.taken, slope: +data.factor * +data.sign, shift: +data.shift };
+function follow(channel, now) {
   const before = corrections.get(channel) ?? now;
   corrections.set(channel, now);
   const trace = traces.get(channel);
-  if (!trace || before === now || JSON.stringify(before) === JSON.stringify(now)) return;
+  if (!trace || JSON.stringify(before) === JSON.stringify(now)) return;
   if (before.curve !== now.curve) traces.delete(channel);
   else trace.y = trace.y.map((y) => now.slope * ((y - before.shift) / before.slope + before.taken - now.taken) + now.shift);
 }
@@ -94,7 +96,6 @@ function paint(now) {
   else scale = null;
   for (const strip of strips()) {
     const { channel, lo, hi } = strip.dataset;
-    follow(channel, strip.dataset);
     const told = latest.get(channel);
     if (matching && told?.match && scale) paintMatch(strip.querySelector(".bar"), told, traces.get(channel));
     else {
@@ -119,7 +120,8 @@ function common(before) {
   return { lo: lo - 0.35 * room, hi: hi + 0.35 * room };
 }
 
-function axis(context, { left, top, bottom, size }, lo, hi, count) {
+function axis(context, { left, top, bottom, size }, lo, hi) {
+  const count = Math.max(2, Math.min(7, Math.round((bottom - top) / (2.2 * size))));
   const place = (value) => bottom - ((value - lo) / (hi - lo)) * (bottom - top);
   context.font = `${0.8125 * size}px "Source Sans 3"`;
   context.textAlign = "right";
@@ -137,7 +139,7 @@ function paintMatch(canvas, told, trace) {
   const { context, width, height } = fitted(canvas);
   const size = rem();
   const room = { left: 3.2 * size, top: 0.8 * size, bottom: height - 0.8 * size, size };
-  const place = axis(context, room, scale.lo, scale.hi, 7);
+  const place = axis(context, room, scale.lo, scale.hi);
   const { level, tolerance, matched } = told.match;
   context.fillStyle = "#dfe9e0";
   context.fillRect(room.left, place(level + tolerance), width - room.left, place(level - tolerance) - place(level + tolerance));
@@ -153,11 +155,12 @@ function paintMatch(canvas, told, trace) {
 }
 
 function paintBar(canvas, level, lo, hi, zeroed) {
+  if (!canvas.clientHeight) return; // many strips: the level is told by the trace alone
   const { context, height } = fitted(canvas);
   const size = rem();
   const room = { left: 3.4 * size, top: 0.8 * size, bottom: height - 0.8 * size, size };
   const { left, top, bottom } = room;
-  const place = axis(context, room, lo, hi, 6);
+  const place = axis(context, room, lo, hi);
   context.fillStyle = "#f1ede3";
   context.fillRect(left + 4, top, 2.6 * size, bottom - top);
   if (level != null) {
