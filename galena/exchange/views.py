@@ -7,6 +7,7 @@ from django.utils.timezone import localtime
 
 from galena.core.errors import SeriesError
 from galena.core.formats.comma_separated import Column, file_name, write
+from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.units import format as typeset
 from galena.core.units import parse
 from galena.experiments.access import run_for
@@ -38,7 +39,7 @@ def _head(run: Run) -> list[str]:
     lines = [
         f"Experiment: {run.experiment.title}",
         f"Run {run.number}, started {started} by {run.started_by}, {run.get_state_display()}",
-        f"Plan: {run.rate:g} readings a second for {run.duration:g} s",
+        f"Plan: {rate_in_words(run.rate)} for {duration_in_words(run.duration)}",
     ]
     lines += [
         f"Condition: {value.shown}"

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Literal
 
+from galena.core.plans import rate_in_words
 from galena.instruments import address as addresses
 from galena.instruments.address import BAUD, Address, Transport
 from galena.instruments.clock import ClockEstimate, DeviceClock, RoundTrip
@@ -345,10 +346,3 @@ class Link:
             self._orders.get().done.set_exception(
                 LinkLost(f"{self._name} went away: {self.state.reason}.")
             )
-
-
-def rate_in_words(rate: float) -> str:
-    """Say how often a reading comes: `20 readings a second`, `a reading every 3 s`."""
-    if rate < 1:
-        return f"a reading every {1 / rate:.4g} s"
-    return f"{rate:.6g} readings a second" if rate != 1 else "one reading a second"

@@ -232,7 +232,7 @@ def _size(form: PlanForm) -> dict:
         return {"count": None}
     size = plan.readings * BYTES_A_READING * max(1, len(form.channels))
     shown = f"{size / 1e6:.1f} MB" if size >= 1e6 else f"{max(1, round(size / 1e3))} kB"
-    return {"count": numbers.grouped(plan.readings), "size": shown}
+    return {"plan": plan, "count": numbers.grouped(plan.readings), "size": shown}
 
 
 def _typed(posted, experiment: Experiment) -> PlanForm:
@@ -261,8 +261,8 @@ def _last_plan(experiment: Experiment) -> PlanForm:
         if series.quantity
     }
     return PlanForm(
-        rate=f"{last.rate:.9g}",
-        duration=f"{last.duration:.9g}",
+        rate=f"{last.rate:.9g}" if last.rate >= 1 else plans.duration_in_words(1 / last.rate),
+        duration=plans.duration_in_words(last.duration).removesuffix(" s"),
         note="",
         channels=[one.channel.pk for one in _channels(experiment) if one.channel.source in sources],
         conditions={value.condition_id: value.text for value in last.condition_values.all()},

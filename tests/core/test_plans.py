@@ -1,7 +1,17 @@
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from galena.core.errors import PlanError
-from galena.core.plans import Limit, SteadyPlan, steady
+from galena.core.plans import (
+    Limit,
+    SteadyPlan,
+    duration_in_words,
+    parse_duration,
+    parse_rate,
+    rate_in_words,
+    steady,
+)
 
 
 def test_a_plan_is_made_of_what_was_typed():
@@ -38,3 +48,53 @@ def test_a_rate_beyond_the_channel_names_its_maximum():
     with pytest.raises(PlanError, match="water level gives at most 1000 readings a second; 2000"):
         SteadyPlan(2000, 1).check([Limit("air", 5000), Limit("water level", 1000)])
     SteadyPlan(1000, 1).check([Limit("water level", 1000)])
+
+
+@pytest.mark.parametrize(
+    ("text", "rate"),
+    [("20", 20), ("20/s", 20), (" 6 / min ", 0.1), ("1/h", 1 / 3600), ("10 kHz", 10_000),
+     ("2 min", 1 / 120), ("every 2 min", 1 / 120), ("0,5 s", 2), ("1e3", 1000), ("250 ms", 4),
+     ("10 000", 10_000), ("1 h", 1 / 3600)],
+)  # fmt: skip
+def test_a_rate_is_typed_as_a_rate_or_as_an_interval(text, rate):
+    assert parse_rate(text) == pytest.approx(rate)
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"), [("60", 60), ("60 s", 60), ("5 min", 300), ("1.5 h", 5400), ("1 d", 86400)]
+)
+def test_a_duration_is_typed_in_any_unit_of_time(text, seconds):
+    assert parse_duration(text) == pytest.approx(seconds)
+
+
+@pytest.mark.parametrize(
+    ("rate", "duration", "words"),
+    [
+        ("20 kg", "60", "“kg” is neither a time nor a frequency"),
+        ("20/kHz", "60", "“kHz” is neither a time nor a frequency"),
+        ("20/", "60", "“” is neither a time nor a frequency"),
+        ("0 s", "60", "An interval is longer than nothing"),
+        ("every now and then", "60", "is not a number"),
+        ("20", "5 lx", "“5 lx” is no duration"),
+        ("20", "5/s", "“5/s” is no duration"),
+        ("1 h", "20 min", "In 1200 s no reading would be taken"),
+    ],
+)
+def test_what_is_no_rate_or_duration_is_explained(rate, duration, words):
+    with pytest.raises(PlanError, match=words):
+        steady(rate, duration)
+
+
+@pytest.mark.parametrize(
+    ("rate", "words"),
+    [(20, "20 readings a second"), (1, "one reading a second"), (0.25, "a reading every 4 s"),
+     (1 / 120, "a reading every 2 min"), (1 / 3600, "a reading every 60 min")],
+)  # fmt: skip
+def test_a_rate_is_said_in_words(rate, words):
+    assert rate_in_words(rate) == words
+
+
+@given(st.floats(0.01, 600_000))
+def test_what_is_said_of_a_time_is_read_back(seconds):
+    assert parse_duration(duration_in_words(seconds)) == pytest.approx(seconds, rel=1e-5)
+    assert parse_rate(duration_in_words(seconds)) == pytest.approx(1 / seconds, rel=1e-5)

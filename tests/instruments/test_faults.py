@@ -6,7 +6,7 @@ import pytest
 from galena.instruments import address
 from galena.instruments.errors import LinkLost, RequestRefused
 from galena.instruments.line_quality import LineQuality
-from galena.instruments.link import Link, rate_in_words
+from galena.instruments.link import Link
 from galena.instruments.protocol import LineCounts
 from galena.instruments.rigs.faults import FAULTS
 from galena.instruments.rigs.process import RigProcess
@@ -141,14 +141,6 @@ def test_few_lines_are_not_judged():
     assert quality.fault(2.1)[0] == "25% of its lines arrive garbled"
     counts.good = 5000
     assert quality.fault(20.0) is None
-
-
-@pytest.mark.parametrize(
-    ("rate", "words"),
-    [(20, "20 readings a second"), (1, "one reading a second"), (0.25, "a reading every 4 s")],
-)
-def test_a_rate_is_said_in_words(rate, words):
-    assert rate_in_words(rate) == words
 
 
 def test_a_rig_comes_back_where_it_was():

@@ -3,7 +3,7 @@
 from django import template
 from django.utils.html import format_html
 
-from galena.core import numbers, units
+from galena.core import numbers, plans, units
 from galena.core.errors import UnitError
 from galena.shell.marks import mark_of
 
@@ -43,6 +43,18 @@ def grouped(count):
 def plain_number(value):
     """Show a number as short as it is exact: 20, 0.5, 1000."""
     return numbers.fixed(float(value), 9).rstrip("0").rstrip(".")
+
+
+@register.filter
+def rate_in_words(rate):
+    """Say how often a reading comes."""
+    return plans.rate_in_words(float(rate))
+
+
+@register.filter
+def duration_in_words(seconds):
+    """Say a time in the unit in which it is short."""
+    return plans.duration_in_words(float(seconds))
 
 
 @register.filter
