@@ -77,6 +77,9 @@ class Board:
 
     def send_reading(self):
         stamp = self.clock.now()
+        interval = int(1000000 / self.rate)
+        missed = (stamp - self.due) // interval  # their time went by: they count as lost
+        self.sequence += missed
         volts = sensor.read_u16() * VOLTS / 65535
         content = f"{self.sequence},{stamp},{volts:.3f}"
         checksum = 0
@@ -84,7 +87,7 @@ class Board:
             checksum ^= ord(character)
         sys.stdout.write(f"#{content}*{checksum:02X}\n")
         self.sequence += 1
-        self.due += int(1000000 / self.rate)
+        self.due += (missed + 1) * interval
 
     def run(self):
         request = ""

@@ -43,15 +43,17 @@ def test_the_example_board_is_an_instrument(board):
         link.request("FLY")
     blocks.clear()
     link.restart(100.0, lambda *_: None)
-    until(lambda: sum(map(len, blocks)) > 60, "readings")
+    until(lambda: blocks and blocks[-1].sequence[-1] > 100, "readings", seconds=30)
     link.stop()
     sequence = np.concatenate([block.sequence for block in blocks])
     stamps = np.concatenate([block.stamps for block in blocks])
     volts = np.concatenate([block.values[:, 0] for block in blocks])
-    first = int(np.flatnonzero(sequence == 0)[-1])
+    first = int(np.flatnonzero(np.diff(sequence, prepend=sequence[0] + 1) <= 0)[-1])
     sequence, stamps, volts = sequence[first:], stamps[first:], volts[first:]
-    assert sequence.tolist() == list(range(sequence.size))
-    assert np.median(np.diff(stamps)) == pytest.approx(10_000, rel=0.1)
+    assert np.all(np.diff(sequence) > 0)
+    assert np.all(np.diff(stamps) > 0)
+    # What a busy machine made the board miss counts as lost, so that numbers still tell the time.
+    assert np.polyfit(sequence, stamps, 1)[0] == pytest.approx(10_000, rel=0.3)
     steps = np.diff(volts)
     assert np.median(steps) == pytest.approx(0.033, abs=0.0011)
     assert link.counts.garbled == 0
