@@ -39,8 +39,9 @@ async function listen() {
     await context.audioWorklet.addModule(box.dataset.listener);
     const node = new AudioWorkletNode(context, "listener", { processorOptions: { batch: BATCH } });
     const listening = random();
+    const rate = context.sampleRate; // samples may still come once the context is closed
     stopped = false;
-    node.port.onmessage = ({ data: { first, samples } }) => queue(listening, context.sampleRate, first, samples);
+    node.port.onmessage = ({ data: { first, samples } }) => queue(listening, rate, first, samples);
     context.createMediaStreamSource(stream).connect(node);
     await context.resume();
     stream.getTracks()[0].addEventListener("ended", () => stop("The microphone was taken away."));
