@@ -148,18 +148,23 @@ def measure(watchers: int, seconds: float) -> None:
     print(f"  server: {share:.0%} of one core")
 
 
-def watch_for(address: str, cookies: str, count: int, seconds: float) -> None:
-    """Watch for so long and print how many readings each watcher got, and asked for again."""
+def watch_all(kind: type[Watcher], address: str, cookies: str, count: int, seconds: float) -> list:
+    """Watch for so long with so many watchers, and give them."""
 
     async def scene() -> list[Watcher]:
-        watchers = [Watcher(address, json.loads(cookies)) for _ in range(count)]
+        watchers = [kind(address, json.loads(cookies)) for _ in range(count)]
         tasks = [asyncio.create_task(one.watch()) for one in watchers]
         await asyncio.sleep(seconds)
         for task in tasks:
             task.cancel()
         return watchers
 
-    watchers = asyncio.run(scene())
+    return asyncio.run(scene())
+
+
+def watch_for(address: str, cookies: str, count: int, seconds: float) -> None:
+    """Watch for so long and print how many readings each watcher got, and asked for again."""
+    watchers = watch_all(Watcher, address, cookies, count, seconds)
     print(min(one.got for one in watchers), sum(one.asked for one in watchers))
 
 

@@ -27,8 +27,8 @@ from galena.instruments.link import Connect, Link, StreamStart
 from galena.instruments.protocol import Block
 from galena.instruments.rigs.room import RigRoom
 
-PUBLISH_EVERY = 0.048
-STRIPS_EVERY = 2  # publishings: a little more than ten times a second
+PUBLISH_EVERY = 0.032  # traces are drawn thirty times a second
+STRIPS_EVERY = 3  # publishings: a little more than ten times a second
 MOST_A_BATCH = 40  # rows for the strips' traces: beyond, only the least and the greatest are drawn
 MOST_EXPERIMENTS = 50
 log = logging.getLogger(__name__)

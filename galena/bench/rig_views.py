@@ -1,6 +1,6 @@
 """The drawer of rigs: which are plugged in, the drawing of one, its handles and its pace."""
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
@@ -70,6 +70,15 @@ def set_pace(request, experiment_id: int, key: str):
     except GalenaError as error:
         return _drawer(request, experiment, str(error))
     return _drawer(request, experiment)
+
+
+def drawing(request, experiment_id: int, key: str):
+    """Give the drawing of a rig, whether it is plugged in or not, for a replay."""
+    experiment_for(request, experiment_id)
+    if key not in RIGS:
+        raise Http404
+    context = {"name": RIGS[key].name, "drawing": f"bench/rigs/{key}.html"}
+    return render(request, "bench/_drawing.html", context)
 
 
 def rigs_context(request: HttpRequest) -> dict:

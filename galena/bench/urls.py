@@ -35,6 +35,7 @@ urlpatterns = [
     path("bench/rigs/<slug:key>/plug", rig_views.plug, name="plug"),
     path("bench/rigs/<slug:key>/handle", rig_views.set_handle, name="set-handle"),
     path("bench/rigs/<slug:key>/pace", rig_views.set_pace, name="set-pace"),
+    path("bench/rigs/<slug:key>/drawing", rig_views.drawing, name="rig-drawing"),
     path("bench/microphone", microphone_views.hear, name="hear"),
     path("events", views.events, name="events"),
 ]

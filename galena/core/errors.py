@@ -4,6 +4,9 @@ GalenaError
 ├── NumberError        text that should be a number
 ├── UnitError          text that should be a unit, or units that do not fit
 ├── PlanError          a plan that no run can follow
+├── ConditionError     a value that a condition cannot have
+├── AxisError          limits that no axis can have
+├── TableError         typed or pasted readings that cannot be read
 ├── SeriesError        stored readings that are damaged or do not fit together
 ├── CalibrationError   standards that no calibration can be made from, or a broken one
 ├── TooFewReadings     a question that needs more readings than there are
@@ -38,6 +41,22 @@ class PlanError(GalenaError, ValueError):
     def __init__(self, field: str, message: str) -> None:
         self.field = field
         super().__init__(message)
+
+
+class ConditionError(GalenaError, ValueError):
+    """A condition cannot have this value."""
+
+    def __init__(self, name: str, message: str) -> None:
+        self.name = name
+        super().__init__(message)
+
+
+class AxisError(GalenaError, ValueError):
+    """No axis can have these limits."""
+
+
+class TableError(GalenaError, ValueError):
+    """Typed or pasted readings cannot be read as a table."""
 
 
 class SeriesError(GalenaError, ValueError):

@@ -55,6 +55,11 @@ def significant(value: float, digits: int = 2) -> str:
     return f"{rounded:f}".replace("-", MINUS)
 
 
+def raised(power: int) -> str:
+    """Write a whole number as an exponent: 10⁻³ has ⁻³."""
+    return str(power).translate(_SUPERSCRIPT)
+
+
 def decimals_for_steps(step: float) -> int:
     """Tell how many decimals keep steps apart: the fewest that round the step by under 2 %."""
     return next((n for n in range(9) if abs(round(step, n) - step) <= 0.02 * step), 9)
@@ -69,6 +74,13 @@ def decimals_of(resolution: float) -> int:
     """Tell how many decimals a resolution has: 0.1 has 1, 0.25 has 2, 5 has none."""
     exponent = Decimal(repr(resolution)).normalize().as_tuple().exponent
     return max(0, -int(exponent))
+
+
+def decimals_of_text(text: str) -> int:
+    """Tell how many decimals a number has as it was typed: 2.50 has 2, 1.5e-3 has 4."""
+    digits, _, power = text.strip().lower().partition("e")
+    after = len(digits.partition(".")[2])
+    return min(max(0, after - (int(power) if power else 0)), 15)
 
 
 def estimate(value: float, uncertainty: float) -> str:

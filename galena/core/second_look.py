@@ -82,6 +82,22 @@ def scatter(readings: NDArray[np.float64]) -> float:
     return math.sqrt(float(steps @ steps) / (2 * steps.size))
 
 
+def quiet_scatter(readings: NDArray[np.float64]) -> float:
+    """Standard deviation of single readings, deaf to an event among them.
+
+        s = 1.4826 median|d - median(d)| / √2,  d the differences of neighbours
+
+    Not a number where there are fewer than three finite readings.
+    Source: Rousseeuw and Croux, Journal of the American Statistical Association 88 (1993) 1273
+    (the median absolute deviation, made consistent for normal noise).
+    """
+    finite = readings[np.isfinite(readings)]
+    if finite.size < 3:
+        return math.nan
+    steps = np.diff(finite)
+    return 1.4826 * float(np.median(np.abs(steps - np.median(steps)))) / math.sqrt(2)
+
+
 def honest_decimals(noise: float, resolution: float) -> int:
     """Suggest the decimals of a single reading: its last digit is the first that the noise moves.
 

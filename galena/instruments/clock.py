@@ -13,6 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 KEPT = 400
+FASTEST_DRIFT = 1e-3  # no clock runs so far off
+SET_ANEW_US = 20_000.0  # by more than this, beyond what a trip leaves open, it was set anew
 DRIFT_AFTER_US = 4e6  # trips must span this for a drift to be told from their scatter
 
 
@@ -76,8 +78,10 @@ class DeviceClock:
         """Take a trip; one with another pace, or a clock that was set anew, ends the past."""
         if self._trips:
             last = self._trips[-1]
-            expected = last.device_us + trip.pace * (trip.host_us - last.host_us)
-            if trip.pace != last.pace or abs(trip.device_us - expected) > 1e6 * trip.pace:
+            elapsed = trip.host_us - last.host_us
+            expected = last.device_us + trip.pace * elapsed
+            room = last.delay_us + trip.delay_us + FASTEST_DRIFT * elapsed + SET_ANEW_US
+            if trip.pace != last.pace or abs(trip.device_us - expected) > room * trip.pace:
                 self._trips.clear()
         self._trips.append(trip)
 

@@ -7,10 +7,10 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from galena.bench.setup import Shown, quantity_for
-from galena.core.plans import SteadyPlan
+from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.series import STAMPS, VALUES, Chunk, pack
 from galena.experiments.flows import hold_conditions, next_number, touch
-from galena.experiments.models import Experiment, Run, Series, SeriesChunk, Stream
+from galena.experiments.models import Experiment, Run, Scene, Series, SeriesChunk, Stream
 from galena.recording.errors import AlreadyRecording
 from galena.recording.taking import Batch
 
@@ -51,33 +51,38 @@ class StreamEnd:
     garbled: int
     origin_us: int
     scale: float
+    drift_ppm: float | None = None
 
 
 def begin_run(
     experiment: Experiment,
-    plan: SteadyPlan,
+    plan: SteadyPlan | ArmedPlan | StepwisePlan,
     channels: list[list[Shown]],
     conditions: dict[int, str],
     note: str,
     person,
+    event: dict | None = None,
 ) -> tuple[Run, list[StoredStream]]:
     """Make the rows of a new run: a stream for each list of channels of one instrument.
 
-    Raises AlreadyRecording where the experiment has a run that is being recorded.
+    event: for an armed run, `event` is what happened at t = 0, in words, and `watched` the source
+    of the quantity that passed the level. Raises ConditionError, or AlreadyRecording
+    where the experiment has a run that is being recorded.
     """
     try:
         with transaction.atomic():
+            number = next_number(experiment)
             run = Run.objects.create(
                 experiment=experiment,
-                number=next_number(experiment),
+                number=number,
+                place=number,
                 note=note.strip()[:200],
-                rate=plan.rate,
-                duration=plan.duration,
                 started_at=timezone.now(),
                 started_by=person,
+                **_planned(plan, event),
             )
             hold_conditions(run, conditions)
-            stored = [_begin_stream(run, of_instrument) for of_instrument in channels]
+            stored = [begin_stream(run, of_instrument) for of_instrument in channels]
             touch(experiment)
     except IntegrityError as error:
         raise AlreadyRecording(
@@ -86,7 +91,20 @@ def begin_run(
     return run, stored
 
 
-def _begin_stream(run: Run, channels: list[Shown]) -> StoredStream:
+def _planned(plan: SteadyPlan | ArmedPlan | StepwisePlan, event: dict | None) -> dict:
+    if isinstance(plan, StepwisePlan):
+        return {"plan": Run.Plan.STEPWISE, "details": {"average": plan.average}}
+    timed = {"rate": plan.rate, "duration": plan.duration}
+    if isinstance(plan, SteadyPlan):
+        return {"plan": Run.Plan.STEADY, **timed}
+    details = {"before": plan.before, "again": plan.again, **(event or {})}
+    if plan.level is not None:
+        details |= {"level": plan.level.value, "direction": plan.level.direction}
+    return {"plan": Run.Plan.ARMED, "details": details, **timed}
+
+
+def begin_stream(run: Run, channels: list[Shown]) -> StoredStream:
+    """Make the rows for what one instrument will give to a run."""
     instrument = channels[0].channel.instrument
     stream = Stream.objects.create(run=run, instrument=instrument.label, serial=instrument.serial)
     values = [
@@ -97,6 +115,10 @@ def _begin_stream(run: Run, channels: list[Shown]) -> StoredStream:
             zero=one.correction.zero,
             sign=one.correction.sign,
             calibration=one.channel.calibration.data if one.channel.calibration else None,
+            minimum=one.channel.minimum,
+            maximum=one.channel.maximum,
+            resolution=one.channel.resolution,
+            max_rate=one.channel.max_rate,
         )
         for one in channels
     ]
@@ -122,19 +144,41 @@ def end_run(run: Run, ending: str, ends: list[StreamEnd]) -> None:
         for end in ends:
             stream = end.stored.stream
             stream.lost, stream.garbled = end.lost, end.garbled
+            stream.drift_ppm = end.drift_ppm
             if stream.origin_us is not None:
                 stream.origin_us, stream.scale = end.origin_us, end.scale
-            stream.save(update_fields=["lost", "garbled", "origin_us", "scale"])
+            stream.save(update_fields=["lost", "garbled", "origin_us", "scale", "drift_ppm"])
         run.state, run.ending, run.ended_at = Run.State.FINISHED, ending, timezone.now()
         run.save(update_fields=["state", "ending", "ended_at"])
         touch(run.experiment)
 
 
-def mark_interrupted() -> int:
-    """Mark runs that no process records any more; gives how many there were."""
-    return Run.objects.filter(state=Run.State.RECORDING).update(
-        state=Run.State.INTERRUPTED,
-        ended_at=timezone.now(),
-        ending="Galena was ended while this run was being recorded. "
-        "All that was stored until then is here.",
-    )
+def reopen(run: Run) -> None:
+    """Note that a run goes on. Raises AlreadyRecording where the experiment has another."""
+    try:
+        with transaction.atomic():
+            run.state, run.ending, run.ended_at = Run.State.RECORDING, "", None
+            run.save(update_fields=["state", "ending", "ended_at"])
+            touch(run.experiment)
+    except IntegrityError as error:
+        raise AlreadyRecording(
+            "A run of this experiment is being recorded already. Stop it first."
+        ) from error
+
+
+def keep_scenes(run: Run, scenes: dict[str, dict[str, list[float]]]) -> None:
+    """Keep how rigs looked during a run, by the rig's key."""
+    Scene.objects.bulk_create(Scene(run=run, rig=key, states=one) for key, one in scenes.items())
+
+
+def mark_interrupted() -> list[Run]:
+    """Mark runs that no process records any more, and give them."""
+    found = list(Run.objects.filter(state=Run.State.RECORDING))
+    for run in found:
+        run.state, run.ended_at = Run.State.INTERRUPTED, timezone.now()
+        run.ending = (
+            "Galena was ended while this run was being recorded. "
+            "All that was stored until then is here."
+        )
+        run.save(update_fields=["state", "ended_at", "ending"])
+    return found

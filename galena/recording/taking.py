@@ -30,11 +30,12 @@ class Batch:
 
 
 class Taking:
-    """What one instrument gives to the run: at most `planned` readings of some of its columns.
+    """What one instrument gives to the run, of some of its columns; queues to disk and browsers.
 
-    A reading's place in the plan is its sequence number, so that lost lines count as time gone
-    by. When the instrument comes back after a loss its numbers begin at 0 again; then they are
-    carried on from the time stamps, and from this computer's clock if the device's began anew.
+    `planned` is the most readings that it gives, `origin_us` the device's clock at the run's
+    t = 0. When the instrument comes back after a loss its sequence numbers begin at 0 again;
+    then they are carried on from the time stamps, and from this computer's clock if the
+    device's began anew.
     """
 
     def __init__(
@@ -56,7 +57,6 @@ class Taking:
         self.complete = False
         self._stream = 0
         self._shift_us = 0
-        self._skipped = 0
         self._garbled_seen = 0
         self._lock = threading.Lock()
         self._for_disk: list[Batch] = []
@@ -64,25 +64,7 @@ class Taking:
 
     def __call__(self, link: Link, block: Block, stream: StreamStart) -> None:
         """Take a block, in the link's thread."""
-        if self.complete:
-            return
-        if stream.number != self._stream:
-            self._begin(block, stream)
-            self._garbled_seen = link.counts.garbled
-        stamps = block.stamps + self._shift_us
-        places = block.sequence + self._skipped
-        keep = places < self.planned
-        if keep.any():
-            batch = Batch(self.count, stamps[keep], block.values[keep][:, self.columns])
-            with self._lock:
-                self._for_disk.append(batch)
-                self._for_feed.append(batch)
-                self.count += len(batch)
-        self.lost = min(self.planned, int(places[-1]) + 1) - self.count
-        self.garbled += link.counts.garbled - self._garbled_seen
-        self._garbled_seen = link.counts.garbled
-        if places[-1] >= self.planned - 1:
-            self.complete = True
+        raise NotImplementedError
 
     @property
     def is_placed(self) -> bool:
@@ -92,8 +74,7 @@ class Taking:
     def origin(self) -> int:
         """Give the device's clock, in µs, at the run's t = 0.
 
-        That is the first reading of the first instrument; another instrument's clock is put
-        beside it by way of this computer's clock.
+        Another instrument's clock is put beside the first one's by way of this computer's.
         """
         if self.start is None:
             return self.origin_us or 0
@@ -114,28 +95,6 @@ class Taking:
             return self.origin(), 1.0
         return self._beside_first(self.link.clock.estimate(), lambda one: one.link.clock.estimate())
 
-    def _beside_first(
-        self, own: ClockEstimate, clock_of: Callable[["Taking"], ClockEstimate]
-    ) -> tuple[int, float]:
-        first = self.aligned_to
-        if first is None or first.start is None or first.origin_us is None:
-            return self.origin_us or 0, 1.0
-        clock = clock_of(first)
-        return round(own.device_at(clock.host_at(first.origin_us))), clock.rate / own.rate
-
-    def _begin(self, block: Block, stream: StreamStart) -> None:
-        if self.start is None or self.origin_us is None:
-            self.start = stream
-            self.origin_us = int(block.stamps[0]) - round(int(block.sequence[0]) / self.rate * 1e6)
-        else:
-            expected = self.start.clock.device_at(stream.clock.host_us)
-            clock_moved = expected - stream.clock.device_us
-            if abs(clock_moved) > 1e6 * stream.clock.pace:
-                self._shift_us = round(clock_moved)
-            since = (int(block.stamps[0]) + self._shift_us - self.origin_us) / 1e6
-            self._skipped = max(0, round(since * self.rate)) - int(block.sequence[0])
-        self._stream = stream.number
-
     def take_for_disk(self) -> Batch | None:
         """Give what is not yet on the disk, as one batch."""
         with self._lock:
@@ -152,6 +111,69 @@ class Taking:
         with self._lock:
             waiting, self._for_feed = self._for_feed, []
         return _joined(waiting)
+
+    def _queue(self, batch: Batch) -> None:
+        self._for_disk.append(batch)
+        self._for_feed.append(batch)
+        self.count += len(batch)
+
+    def _count_garbled(self, link: Link) -> None:
+        self.garbled += link.counts.garbled - self._garbled_seen
+        self._garbled_seen = link.counts.garbled
+
+    def _beside_first(
+        self, own: ClockEstimate, clock_of: Callable[["Taking"], ClockEstimate]
+    ) -> tuple[int, float]:
+        first = self.aligned_to
+        if first is None or first.start is None or first.origin_us is None:
+            return self.origin_us or 0, 1.0
+        clock = clock_of(first)
+        return round(own.device_at(clock.host_at(first.origin_us))), clock.rate / own.rate
+
+    def _carry_clock_on(self, stream: StreamStart) -> None:
+        """After a loss: if the device's clock began anew, put its stamps where they belong."""
+        expected = self.start.clock.device_at(stream.clock.host_us)
+        clock_moved = expected - stream.clock.device_us
+        if abs(clock_moved) > 1e6 * stream.clock.pace:
+            self._shift_us = round(clock_moved)
+
+
+class SteadyTaking(Taking):
+    """At most `planned` readings from the first one on, which is the first instrument's t = 0.
+
+    A reading's place in the plan is its sequence number, so that lost lines count as time gone by.
+    """
+
+    _skipped = 0
+
+    def __call__(self, link: Link, block: Block, stream: StreamStart) -> None:
+        """Take a block, in the link's thread."""
+        if self.complete:
+            return
+        if stream.number != self._stream:
+            self._begin(block, stream)
+            self._garbled_seen = link.counts.garbled
+        stamps = block.stamps + self._shift_us
+        places = block.sequence + self._skipped
+        keep = places < self.planned
+        if keep.any():
+            with self._lock:
+                values = block.values[keep][:, self.columns]
+                self._queue(Batch(self.count, stamps[keep], values))
+        self.lost = min(self.planned, int(places[-1]) + 1) - self.count
+        self._count_garbled(link)
+        if places[-1] >= self.planned - 1:
+            self.complete = True
+
+    def _begin(self, block: Block, stream: StreamStart) -> None:
+        if self.start is None or self.origin_us is None:
+            self.start = stream
+            self.origin_us = int(block.stamps[0]) - round(int(block.sequence[0]) / self.rate * 1e6)
+        else:
+            self._carry_clock_on(stream)
+            since = (int(block.stamps[0]) + self._shift_us - self.origin_us) / 1e6
+            self._skipped = max(0, round(since * self.rate)) - int(block.sequence[0])
+        self._stream = stream.number
 
 
 def _joined(batches: list[Batch]) -> Batch | None:

@@ -1,19 +1,33 @@
 from django.urls import path
 
-from galena.recording import views
+from galena.recording import condition_views, page_views, replay_views, run_views, step_views, views
 
+RUN = "runs/<int:number>/"
 urlpatterns = [
-    path("record", views.page, name="record"),
+    path("record", page_views.page, name="record"),
     path("record/panel", views.panel, name="panel"),
-    path("record/runs", views.run_list, name="run-list"),
     path("record/start", views.start, name="start"),
+    path("record/press", views.press, name="press"),
     path("record/stop", views.stop, name="stop"),
     path("record/size", views.size, name="plan-size"),
     path("record/status", views.status, name="record-status"),
-    path(
-        "runs/<int:number>/series/<int:series_id>/recalibrate",
-        views.recalibrate,
-        name="recalibrate",
-    ),
-    path("runs/<int:number>/missed", views.missed, name="missed"),
+    path("record/steps", step_views.steps, name="steps"),
+    path("record/steps/take", step_views.take, name="take-step"),
+    path("record/conditions/add", condition_views.add, name="add-condition"),
+    path("record/conditions/<int:key>/drop", condition_views.drop, name="drop-condition"),
+    path("record/settings/add", condition_views.add_entered, name="add-entered"),
+    path("record/settings/<int:key>/drop", condition_views.drop_entered, name="drop-entered"),
+    path("record/runs", run_views.run_list, name="run-list"),
+    path(RUN + "facts", run_views.facts, name="run-facts"),
+    path(RUN + "describe", run_views.describe, name="describe-run"),
+    path(RUN + "unuse", run_views.unuse, name="unuse-run"),
+    path(RUN + "move", run_views.move, name="move-run"),
+    path(RUN + "remove", run_views.remove, name="remove-run"),
+    path(RUN + "show-in-list", run_views.show, name="show-in-list"),
+    path(RUN + "go-on", step_views.go_on, name="go-on"),
+    path(RUN + "steps/<int:row>/again", step_views.again, name="again"),
+    path(RUN + "steps/<int:row>/correct/<int:quantity_id>", step_views.correct, name="correct"),
+    path(RUN + "series/<int:series_id>/recalibrate", run_views.recalibrate, name="recalibrate"),
+    path(RUN + "missed", replay_views.missed, name="missed"),
+    path(RUN + "replay", replay_views.replay, name="replay"),
 ]

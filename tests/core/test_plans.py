@@ -4,14 +4,22 @@ from hypothesis import strategies as st
 
 from galena.core.errors import PlanError
 from galena.core.plans import (
+    MOST_READINGS,
+    ArmedPlan,
     Limit,
     SteadyPlan,
+    StepwisePlan,
+    check,
     duration_in_words,
+    parse_average,
+    parse_before,
     parse_duration,
+    parse_level,
     parse_rate,
     rate_in_words,
     steady,
 )
+from galena.core.trigger import Level
 
 
 def test_a_plan_is_made_of_what_was_typed():
@@ -46,8 +54,8 @@ def test_a_plan_that_no_run_can_follow_is_explained(rate, duration, field, words
 
 def test_a_rate_beyond_the_channel_names_its_maximum():
     with pytest.raises(PlanError, match="water level gives at most 1000 readings a second; 2000"):
-        SteadyPlan(2000, 1).check([Limit("air", 5000), Limit("water level", 1000)])
-    SteadyPlan(1000, 1).check([Limit("water level", 1000)])
+        check(SteadyPlan(2000, 1), [Limit("air", 5000), Limit("water level", 1000)])
+    check(SteadyPlan(1000, 1), [Limit("water level", 1000)])
 
 
 @pytest.mark.parametrize(
@@ -98,3 +106,47 @@ def test_a_rate_is_said_in_words(rate, words):
 def test_what_is_said_of_a_time_is_read_back(seconds):
     assert parse_duration(duration_in_words(seconds)) == pytest.approx(seconds, rel=1e-5)
     assert parse_rate(duration_in_words(seconds)) == pytest.approx(1 / seconds, rel=1e-5)
+
+
+def test_a_plan_without_a_duration_goes_on_until_it_is_stopped():
+    assert steady("20", None).duration is None
+    assert steady("20", None).readings == MOST_READINGS
+
+
+def test_an_armed_plan_counts_the_readings_from_before():
+    plan = ArmedPlan(10_000, 0.06, 0.01, Level(-0.1, "falling"))
+    assert plan.readings == 700
+    plan.check_level("coil voltage", -5, 5, "V")
+
+
+@pytest.mark.parametrize(
+    ("field", "make", "words"),
+    [
+        ("before", lambda: ArmedPlan(10, 1, 601), "601 s from before the event cannot be kept"),
+        ("before", lambda: ArmedPlan(10, 1, -1), "−1 s from before the event cannot be kept"),
+        ("duration", lambda: ArmedPlan(10, 0, 1), "A run of 0 s cannot be recorded"),
+        ("before", lambda: parse_before("10 m", 100), "“10 m” is no time"),
+        ("before", lambda: parse_before("soon", 100), "From before: “soon” is not a number"),
+        ("average", lambda: StepwisePlan(0), "A mean of 0 s cannot be taken"),
+        ("average", lambda: parse_average("1 V"), "“1 V” is no time. Write for example 1 s"),
+        ("level", lambda: parse_level(""), "The level: it is empty"),
+        (
+            "level",
+            lambda: ArmedPlan(10, 1, 0, Level(7)).check_level("coil voltage", -5, 5, "V"),
+            "coil voltage reads from −5 to 5 V and would never pass 7 V. Choose a level in between",
+        ),
+    ],
+)
+def test_what_no_armed_or_stepwise_plan_can_have_is_said(field, make, words):
+    with pytest.raises(PlanError) as refused:
+        make()
+    assert refused.value.field == field
+    assert words in str(refused.value)
+
+
+@pytest.mark.parametrize(
+    ("typed", "seconds"),
+    [("10 ms", 0.01), ("0.010", 0.01), ("100 readings", 0.01), ("1 reading", 1e-4), ("", 0.0)],
+)
+def test_what_is_kept_from_before_is_a_time_or_a_count(typed, seconds):
+    assert parse_before(typed, 10_000) == pytest.approx(seconds)

@@ -60,3 +60,11 @@ def test_readings_that_run_are_told_from_noise(slope, moving):
     noise = np.random.default_rng(2).normal(0, 0.5, 40)
     assert second_look.is_moving(slope * np.linspace(0, 2, 40) + noise) == moving
     assert not second_look.is_moving(np.array([1.0, 5.0, 9.0]))
+
+
+def test_the_quiet_scatter_is_deaf_to_an_event():
+    noise = np.random.default_rng(2).normal(0, 0.2, 4000)
+    assert second_look.quiet_scatter(noise) == pytest.approx(0.2, rel=0.06)
+    noise[1000:1100] += 50 * np.sin(np.arange(100))
+    assert second_look.quiet_scatter(noise) == pytest.approx(0.2, rel=0.1)
+    assert np.isnan(second_look.quiet_scatter(noise[:2]))

@@ -10,6 +10,7 @@ from galena.bench.strips import as_data, state_of
 from galena.experiments import flows as experiments
 from galena.experiments.models import Run
 from galena.instruments.rigs.room import RigControl
+from galena.recording.in_progress import Wish
 from galena.recording.recorder import RECORDER
 from tests.waiting import until
 
@@ -242,7 +243,8 @@ def test_a_run_keeps_sign_zero_and_unit_as_they_were(post, strip, experiment, ad
     channel = settled(strip, "T").shown.channel
     post("describe-channel", channel.pk, unit="K")
     post("reverse", channel.pk)
-    run = RECORDER.start(experiment, SteadyPlan(20, 0.5), [channel.pk], {}, "", ada)
+    wish = Wish(experiment, [channel.pk], {}, "", ada)
+    run = RECORDER.start(wish, SteadyPlan(20, 0.5))
     until(lambda: RECORDER.current is None, "the end of the run")
     post("reverse", channel.pk)
     quantity = experiment.quantities.get(symbol="T")

@@ -20,8 +20,9 @@ from galena.instruments.link import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
 from galena.recording import flows
 from galena.recording.errors import AlreadyRecording, NothingToRecord
+from galena.recording.in_progress import Wish
 from galena.recording.recorder import RECORDER
-from galena.recording.taking import Taking
+from galena.recording.taking import SteadyTaking
 from tests import making
 from tests.waiting import until
 
@@ -36,7 +37,7 @@ def block(first, count, start_us=0, rate=100.0):
 
 def taking(planned, columns=(0,)):
     link = SimpleNamespace(counts=LineCounts(), state=LinkState("well", ""))
-    return Taking(link, list(columns), [], planned, 100.0)
+    return SteadyTaking(link, list(columns), [], planned, 100.0)
 
 
 def taken(one):
@@ -124,7 +125,7 @@ def test_a_second_instrument_is_put_on_the_clock_of_the_first():
 def start(experiment, rate=100.0, duration=1.0, channels=None, note=""):
     chosen = channels or [one.pk for one in BENCH.live_channels() if one.symbol == "h"]
     plan = SteadyPlan(rate, duration)
-    return RECORDER.start(experiment, plan, chosen, {}, note, experiment.owner)
+    return RECORDER.start(Wish(experiment, chosen, {}, note, experiment.owner), plan)
 
 
 def over():
@@ -179,10 +180,10 @@ def test_a_second_start_while_recording_is_refused(room, experiment):
     ):
         start(experiment)
     assert Run.objects.count() == 1
-    assert RECORDER.stop(run.pk, "Ada")
+    assert RECORDER.stop(experiment.pk, "Ada")
     run.refresh_from_db()
     assert (run.state, run.ending) == (Run.State.FINISHED, "Stopped by Ada.")
-    assert not RECORDER.stop(run.pk, "Ada")
+    assert not RECORDER.stop(experiment.pk, "Ada")
 
 
 def test_a_rate_beyond_the_channel_is_refused_and_nothing_kept(room, experiment):
@@ -223,13 +224,13 @@ def test_readings_wait_in_memory_while_the_disk_refuses_them(room, experiment, m
     def full(batches):
         if len(refusals) < 3:
             refusals.append(RECORDER.current)
-            raise DatabaseError("database or disk is full")
+            raise DatabaseError("disk I/O error")
         write(batches)
 
     monkeypatch.setattr(flows, "write", full)
     run = start(experiment, rate=200.0, duration=1.5)
     current = RECORDER.current
-    until(lambda: "Make room on it" in current.trouble, "the trouble to be said")
+    until(lambda: "cannot be written to the disk" in current.trouble, "the trouble to be said")
     over()
     assert len(refusals) == 3
     assert stored(run, "h")[0].size == 300
@@ -238,11 +239,11 @@ def test_readings_wait_in_memory_while_the_disk_refuses_them(room, experiment, m
 def test_runs_that_nobody_records_any_more_are_marked_interrupted(experiment):
     run = making.run(experiment, making.ramp(50))
     Run.objects.update(state=Run.State.RECORDING)
-    assert flows.mark_interrupted() == 1
+    assert flows.mark_interrupted() == [run]
     run.refresh_from_db()
     assert run.state == Run.State.INTERRUPTED
     assert "All that was stored until then is here" in run.ending
-    assert flows.mark_interrupted() == 0
+    assert flows.mark_interrupted() == []
 
 
 @pytest.mark.parametrize(
@@ -321,7 +322,11 @@ def test_another_experiment_says_who_holds_the_instruments(room, as_ada, experim
     assert RECORDER.current is not None
     own = as_ada.get(reverse("record-status", args=[experiment.pk])).json()
     assert (own["number"], own["planned"], own["trouble"]) == (1, 3000, "")
-    assert as_ada.get(reverse("record-status", args=[other.pk])).json() == {"recording": None}
+    assert as_ada.get(reverse("record-status", args=[other.pk])).json() == {
+        "recording": None,
+        "phase": "",
+        "trouble": "",
+    }
     blocked = as_ada.post(reverse("remove-run", args=[experiment.pk, 1]))
     assert "Run 1 is being recorded. Stop it first." in blocked.text
     as_ada.post(reverse("stop", args=[experiment.pk]))
@@ -339,7 +344,7 @@ def test_a_run_being_recorded_can_be_looked_at_and_grows(room, as_ada, experimen
     found = readings(run, quantity)
     assert found.t[:3] == pytest.approx([0.0, 0.005, 0.010], abs=1e-4)
     assert np.all(np.diff(found.t) > 0)
-    RECORDER.stop(run.pk, "Ada")
+    RECORDER.stop(experiment.pk, "Ada")
     run.refresh_from_db()
     assert len(readings(run, quantity)) == stored(run, "h")[0].size
 
@@ -355,8 +360,10 @@ def test_two_instruments_in_one_run_keep_their_own_times(room, as_ada, experimen
     lines = as_ada.get(reverse("csv", args=[experiment.pk, run.number])).content.decode("utf-8-sig")
     heading = next(line for line in lines.splitlines() if line.startswith("t /"))
     assert heading == ("t / s (Level gauge LG-1 0007),h / mm,t / s (Thermometer TH-1 0112),T / °C")
-    drawer = as_ada.get(reverse("readings", args=[experiment.pk, run.number])).text
-    assert drawer.count('<th scope="col">') == 4
+    drawer = reverse("readings", args=[experiment.pk, run.number])
+    assert "water level" in as_ada.get(drawer).text
+    other = run.streams.get(serial="0112").pk
+    assert "temperature" in as_ada.get(drawer, {"stream": other}).text
     level, warmth = (readings(run, experiment.quantities.get(symbol=one)) for one in "hT")
     assert len(level) == len(warmth) == 25
     assert level.t[0] == 0.0

@@ -113,7 +113,8 @@ class Rig(ABC):
     handles: ClassVar[tuple[Handle, ...]]
     max_pace: ClassVar[float] = 1.0
     starts: ClassVar[dict[str, float]] = {}
-    GRID: ClassVar[float] = 0.01
+    GRID: float = 0.01
+    COARSEST: ClassVar[float] = 0.01  # the widest grid that nothing in it is too fast for
 
     def __init__(self, seed: int) -> None:
         self.reset(seed)

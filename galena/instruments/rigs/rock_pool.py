@@ -33,6 +33,7 @@ class RockPool(Rig):
     key = "rock_pool"
     name = "Rock pool"
     max_pace = 60.0
+    COARSEST = 1.0
     handles = (choice("probe", "electrode in", "the pool", "pot 4.00", "pot 7.00", "pot 10.00"),)
     stand_ins = (
         StandIn(

@@ -18,6 +18,7 @@ from galena.instruments.rigs.faults import FAULTS, Fault, HangUp
 
 TICK = 0.01
 _PAST_KEPT = 5.0
+LEAST_STEP = 1e-4  # seconds of this computer's in which a model takes one step at most
 _JITTER_US = 3.0
 
 
@@ -62,6 +63,8 @@ class RigServer:
     """One rig, its clock, and a port for each of its instruments."""
 
     def __init__(self, rig: Rig, pace: float = 1.0) -> None:
+        # A rig that lives very fast lives in wider steps, so that it can keep its pace.
+        rig.GRID = min(rig.COARSEST, max(rig.GRID, pace * LEAST_STEP))
         self.rig, self.clock = rig, RigClock(pace)
         self.resets = 0
         self.faults = [Fault() for _ in rig.stand_ins]

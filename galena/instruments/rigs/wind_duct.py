@@ -19,6 +19,7 @@ class WindDuct(Rig):
 
     key = "wind_duct"
     name = "Wind duct"
+    max_pace = 20.0
     handles = (choice("fan", "fan", "off", "step 1", "step 2", "step 3", "step 4", "step 5"),)
     stand_ins = (
         StandIn(

@@ -41,6 +41,15 @@ function ask(instruments) {
   htmx.ajax("GET", bench().dataset.strips, { target: "#instruments", swap: "outerHTML" });
 }
 
+// An answer that was under way when typing began waits as well.
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const { target, requestConfig } = event.detail;
+  const menu = document.activeElement?.closest(".menu[open]");
+  if (target?.id !== "instruments" || !menu || menu.contains(requestConfig?.elt)) return;
+  event.detail.shouldSwap = false;
+  target.asking = false;
+});
+
 function tell(one) {
   latest.set(String(one.channel), one);
   const raw = document.querySelector(`[data-raw="${one.channel}"]`);

@@ -1,0 +1,110 @@
+"""Values that hold during a run: numbers with unit and uncertainty, choices, and words."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from decimal import Context, Decimal
+from typing import Literal
+
+from galena.core import numbers, units
+from galena.core.errors import ConditionError, NumberError, UnitError
+
+Kind = Literal["number", "choice", "text"]
+LONGEST = 60
+_PLUS_MINUS = re.compile(r"±|\+/?[-−]")
+_NUMBER = re.compile(r"[-+−]?[\d.,\s\u2009\u202f]*\d[.,]?(?:[eE][-+−]?\d+)?")
+
+
+@dataclass(frozen=True)
+class Held:
+    """A value as it is shown, and for numbers what it is in the condition's unit.
+
+    `u` is the standard uncertainty, None where none was given.
+    """
+
+    text: str
+    value: float | None = None
+    u: float | None = None
+
+    @property
+    def sameness(self) -> object:
+        """What is equal for equal values, however they were typed."""
+        return self.value if self.value is not None else " ".join(self.text.split()).casefold()
+
+
+def hold(text: str, name: str, kind: Kind, unit: str = "", choices: tuple[str, ...] = ()) -> Held:
+    """Read the value of a condition as typed; nothing typed is held as nothing.
+
+    A number may carry an uncertainty and a unit: `0.30`, `30 cm`, `0.30 ± 0.01 m`; its digits
+    are kept when it is put into the condition's unit. Raises ConditionError, which names the
+    condition.
+    """
+    plain = " ".join(text.split())
+    if len(plain) > LONGEST:
+        raise ConditionError(name, f"{name}: keep the value to {LONGEST} characters.")
+    if not plain:
+        return Held("")
+    if kind == "number":
+        return _number(plain, name, unit)
+    if kind == "choice" and plain not in choices:
+        listed = ", ".join(choices)
+        raise ConditionError(name, f"{name}: “{plain}” is not a choice. Choose one of: {listed}.")
+    return Held(plain)
+
+
+def _number(text: str, name: str, unit: str) -> Held:
+    first, *rest = _PLUS_MINUS.split(text)
+    if len(rest) > 1:
+        raise ConditionError(name, f"{name}: “{text}” has more than one ±. Write 0.30 ± 0.01.")
+    value, typed_unit = _split(first, name)
+    if not rest:
+        return _in_unit(value, None, typed_unit, name, unit)
+    u, unit_of_u = _split(rest[0], name)
+    if u < 0:
+        raise ConditionError(name, f"{name}: an uncertainty is not negative. Write ± {-u}.")
+    return _in_unit(value, u, unit_of_u or typed_unit, name, unit)
+
+
+def _split(text: str, name: str) -> tuple[Decimal, str]:
+    found = _NUMBER.match(text.strip().removeprefix("(").strip())
+    number = found[0] if found else text
+    try:
+        numbers.parse(number, name, "0.30")
+    except NumberError as error:
+        raise ConditionError(name, str(error)) from error
+    plain = "".join(number.split()).replace(numbers.MINUS, "-").replace(numbers.THIN_SPACE, "")
+    rest = text.strip().removeprefix("(").strip()[len(number) :].strip()
+    return Decimal(plain.replace("\u202f", "").replace(",", ".")), rest.lstrip(")").strip()
+
+
+def _in_unit(value: Decimal, u: Decimal | None, typed: str, name: str, unit: str) -> Held:
+    factor, shift = 1.0, 0.0
+    if typed and typed != unit:
+        try:
+            factor, shift = units.affine(units.parse(typed), units.parse(unit))
+        except UnitError as error:
+            example = f"0.30 {unit}" if unit else "0.30"
+            raise ConditionError(
+                name,
+                f"{name}: {str(error).rstrip('.')}. Type it in {unit or 'plain numbers'}, "
+                f"for example {example}.",
+            ) from error
+    held = _times(value, factor) + Decimal(f"{shift:.12g}")
+    held_u = None if u is None else _times(u, abs(factor))
+    shown = _plain(held) if held_u is None else f"{_plain(held)} ± {_plain(held_u)}"
+    return Held(shown, float(held), None if held_u is None else float(held_u))
+
+
+def _times(number: Decimal, factor: float) -> Decimal:
+    """Multiply, with no more digits than the number has: a power of ten only moves its point."""
+    power = round(math.log10(abs(factor)))
+    if abs(factor / 10.0**power - 1) < 1e-12:
+        return number.scaleb(power) if factor > 0 else -number.scaleb(power)
+    digits = len(number.as_tuple().digits) + 1
+    return Context(prec=max(3, digits)).multiply(number, Decimal(f"{factor:.12g}"))
+
+
+def _plain(number: Decimal) -> str:
+    return f"{number:f}".replace("-", numbers.MINUS)

@@ -1,0 +1,20 @@
+"""Record as a whole: the plan, the trace or the rows, and the runs."""
+
+from django.shortcuts import render
+
+from galena.bench.rig_views import rigs_context
+from galena.experiments.access import experiment_for
+from galena.recording.run_views import runs_context
+from galena.recording.step_views import steps_context
+from galena.recording.views import page_form, plan_context
+from galena.shell.marks import as_json
+
+
+def page(request, experiment_id: int):
+    """Show Record."""
+    experiment = experiment_for(request, experiment_id)
+    form = page_form(request, experiment)
+    context = plan_context(experiment, form) | runs_context(request, experiment)
+    context |= {"steps": steps_context(request, experiment, form=form)}
+    context |= {"tab": "record", "marks": as_json(experiment.chosen_marks)} | rigs_context(request)
+    return render(request, "recording/page.html", context)
