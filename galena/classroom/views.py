@@ -7,6 +7,7 @@ from django.contrib.auth.views import LoginView
 from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect
 from django.utils.decorators import method_decorator
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from galena.classroom.models import Person
@@ -23,6 +24,15 @@ class SignIn(LoginView):
 
     def get_context_data(self, **kwargs):
         return super().get_context_data(demo=settings.GALENA_DEMO, **kwargs)
+
+
+@require_POST
+def room(request):
+    """Choose how the screens look: for a light room or a dark one."""
+    request.session["room"] = "dark" if request.POST.get("room") == "dark" else "light"
+    back = request.POST.get("back", "")
+    own = url_has_allowed_host_and_scheme(back, allowed_hosts=None)
+    return redirect(back if own else settings.LOGIN_REDIRECT_URL)
 
 
 @login_not_required

@@ -45,3 +45,30 @@ def _column_starts(x: Floats, lo: float, hi: float, columns: int) -> NDArray[np.
     beyond = np.searchsorted(x, hi, side="right")
     starts = np.unique(np.concatenate(([0], starts, [beyond])))
     return starts[starts < x.size]
+
+
+def column_edges(lo: float, hi: float, columns: int, *, log: bool = False) -> Floats:
+    """Divide lo to hi into columns of equal width, or of equal ratio on a logarithmic axis."""
+    if log:
+        return np.geomspace(lo, hi, columns + 1)
+    return np.linspace(lo, hi, columns + 1)
+
+
+def column_extremes(x: Floats, y: Floats, edges: Floats) -> tuple[Floats, Floats]:
+    """Give the lowest and the highest y in each column of x, NaN for columns without readings.
+
+    x: ascending, shape (n,); y: shape (n,); edges: ascending, shape (m + 1,). A column holds the
+    readings with edge <= x < next edge, the last one also those on its end. Readings whose y is
+    not a number are left out. Returns two arrays of shape (m,).
+    """
+    bounds = np.searchsorted(x, edges, side="left")
+    bounds[-1] = np.searchsorted(x, edges[-1], side="right")
+    starts, stops = bounds[:-1], bounds[1:]
+    lows, highs = np.full(starts.size, np.nan), np.full(starts.size, np.nan)
+    filled = np.flatnonzero(stops > starts)
+    if filled.size:
+        # Filled columns lie side by side: each one's end is the start of the next filled one.
+        part = y[: stops[filled[-1]]]
+        lows[filled] = np.fmin.reduceat(part, starts[filled])
+        highs[filled] = np.fmax.reduceat(part, starts[filled])
+    return lows, highs

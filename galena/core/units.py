@@ -73,6 +73,14 @@ def format(unit: Unit) -> str:
     return "·".join(above) + "/" + (f"({denominator})" if len(below) > 1 else denominator)
 
 
+def shown(text: str) -> str:
+    """Typeset a unit as it was typed; text that is no unit is given as it stands."""
+    try:
+        return format(parse(text))
+    except UnitError:
+        return text
+
+
 def convert(value: float, unit: Unit, to: Unit) -> float:
     """Express a value given in one unit in another; °C and K differ by their origin.
 

@@ -2,4 +2,7 @@ from django.urls import path
 
 from galena.exchange import views
 
-urlpatterns = [path("runs/<int:number>/readings.csv", views.csv_of_run, name="csv")]
+urlpatterns = [
+    path("runs/<int:number>/readings.csv", views.csv_of_run, name="csv"),
+    path("duplicate", views.duplicate, name="duplicate"),
+]

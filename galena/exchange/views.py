@@ -1,18 +1,21 @@
 """Readings of a run as a file."""
 
 from django.http import HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.utils.http import content_disposition_header
 from django.utils.timezone import localtime
+from django.views.decorators.http import require_POST
 
 from galena.core.errors import SeriesError
 from galena.core.formats.comma_separated import Column, file_name, write
-from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.units import format as typeset
 from galena.core.units import parse
-from galena.experiments.access import run_for
-from galena.experiments.models import Run, Series
+from galena.exchange import duplicating
+from galena.experiments.access import experiment_for, run_for
+from galena.experiments.models import Quantity, Run, Series
 from galena.experiments.readings import of_series
+from galena.experiments.stepwise import tables
+from galena.experiments.typed import typed_tables
 from galena.shell.press import PRESS
 
 LONG = 20_000  # readings from which the writing would hold up the live feed
@@ -34,20 +37,40 @@ def csv_of_run(request, experiment_id: int, number: int):
     return response
 
 
+@require_POST
+def duplicate(request, experiment_id: int):
+    """Make a copy of an experiment and go to the list."""
+    experiment = experiment_for(request, experiment_id)
+    try:
+        duplicating.duplicate(experiment, request.user, runs="runs" in request.POST)
+    except ValueError as error:
+        context = {"title": "This experiment cannot be copied now", "message": str(error)}
+        return render(request, "shell/error.html", context, status=409)
+    return redirect("experiments")
+
+
 def _head(run: Run) -> list[str]:
     started = localtime(run.started_at).strftime("%Y-%m-%d %H:%M:%S %Z")
     lines = [
         f"Experiment: {run.experiment.title}",
         f"Run {run.number}, started {started} by {run.started_by}, {run.get_state_display()}",
-        f"Plan: {rate_in_words(run.rate)} for {duration_in_words(run.duration)}",
+        f"Plan: {run.planned}",
     ]
     lines += [
         f"Condition: {value.shown}"
         for value in run.condition_values.select_related("condition")
         if value.text
     ]
+    if run.name:
+        lines.append(f"Name: {run.name}")
     if run.note:
         lines.append(f"Note: {run.note}")
+    for aside in run.asides.all():
+        where = f"{aside.first + 1} to {aside.last + 1}"
+        whose = f" of {aside.stream}" if aside.stream else ""
+        lines.append(f"Set aside: rows {where}{whose}, because {aside.reason}")
+    if run.unused:
+        lines.append(f"Not to be used: {run.unused}")
     for series in _measured(run):
         said = f"{series.quantity.symbol}: {series.quantity.name} in {series.quantity.unit}"
         lines.append(", ".join([said, str(series.stream), *series.corrections_said]))
@@ -55,6 +78,41 @@ def _head(run: Run) -> list[str]:
 
 
 def _columns(run: Run) -> list[Column]:
+    if run.is_typed:
+        return _typed(run)
+    return _of_steps(run) if run.is_stepwise else _of_time(run)
+
+
+def _typed(run: Run) -> list[Column]:
+    table = typed_tables([run])[run.pk]
+    return [
+        Column(_heading(one), table.values(one), f"%.{one.decimals}f") for one in table.quantities
+    ]
+
+
+def _of_steps(run: Run) -> list[Column]:
+    """Give a stepwise run's columns: what was typed, and each mean with its uncertainty."""
+    table = tables([run])[run.pk]
+    columns = []
+    for one in table.entered:
+        texts = [row.entries[one.pk].text for row in table.rows if one.pk in row.entries]
+        decimals = max((len(text.partition(".")[2]) for text in texts), default=one.decimals)
+        columns.append(Column(_heading(one), table.readings(one).y, f"%.{decimals}f"))
+    for one in table.measured:
+        read = table.readings(one)
+        form = f"%.{one.decimals + 3}f"  # a mean is finer than a single reading
+        columns.append(Column(_heading(one), read.y, form))
+        named = f"u({one.symbol})" + (f" / {typeset(parse(one.unit))}" if one.unit else "")
+        columns.append(Column(named, read.u, form))
+    return columns
+
+
+def _heading(quantity: Quantity) -> str:
+    unit = typeset(parse(quantity.unit))
+    return f"{quantity.symbol} / {unit}" if unit else quantity.symbol
+
+
+def _of_time(run: Run) -> list[Column]:
     columns, seen = [], set()
     several = run.streams.count() > 1
     measured = list(_measured(run))
@@ -63,8 +121,7 @@ def _columns(run: Run) -> list[Column]:
             seen.add(series.stream_id)
             whose = f" ({series.stream})" if several else ""
             columns.append(Column(f"t / s{whose}", found.t, "%.6f"))
-        unit = typeset(parse(series.quantity.unit))
-        heading = f"{series.quantity.symbol} / {unit}" if unit else series.quantity.symbol
+        heading = _heading(series.quantity)
         # A zero is a mean and so finer than the channel's steps: two more decimals lose nothing.
         changed = series.zero is not None or series.calibration is not None
         decimals = series.quantity.decimals + (2 if changed else 0)

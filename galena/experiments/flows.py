@@ -4,7 +4,27 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from galena.experiments.models import Condition, ConditionValue, Experiment, Run
+from galena.core import units
+from galena.core.errors import ConditionError, GalenaError, UnitError
+from galena.experiments.models import (
+    ENTERED,
+    Condition,
+    ConditionValue,
+    Experiment,
+    Quantity,
+    Run,
+)
+from galena.shell.marks import MARKS
+
+MOST_CHOICES = 20
+
+
+class ExperimentError(GalenaError, ValueError):
+    """A change that an experiment cannot take; `field` names what was typed wrong."""
+
+    def __init__(self, field: str, message: str) -> None:
+        self.field = field
+        super().__init__(message)
 
 
 def create(owner, title: str, conditions: list[tuple[str, str]] = ()) -> Experiment:
@@ -12,9 +32,125 @@ def create(owner, title: str, conditions: list[tuple[str, str]] = ()) -> Experim
     with transaction.atomic():
         experiment = Experiment.objects.create(owner=owner, title=title)
         Condition.objects.bulk_create(
-            Condition(experiment=experiment, name=name, unit=unit) for name, unit in conditions
+            Condition(experiment=experiment, name=name, unit=unit, kind=_kind_of(unit))
+            for name, unit in conditions
         )
     return experiment
+
+
+def _kind_of(unit: str) -> str:
+    return Condition.Kind.NUMBER if unit else Condition.Kind.TEXT
+
+
+def add_condition(
+    experiment: Experiment,
+    name: str,
+    kind: str,
+    symbol: str = "",
+    unit: str = "",
+    choices: str = "",
+) -> Condition:
+    """Give an experiment a further condition; choices are separated by commas.
+
+    Raises ExperimentError, which names the field.
+    """
+    name, symbol, unit = " ".join(name.split()), symbol.strip(), unit.strip()
+    if not name or len(name) > 60:
+        raise ExperimentError("name", "Give the condition a name of up to 60 characters.")
+    if experiment.conditions.filter(name__iexact=name).exists():
+        raise ExperimentError("name", f"There is a condition “{name}” already.")
+    _refuse_symbol(experiment, symbol)
+    listed = list(dict.fromkeys(part.strip() for part in choices.split(",") if part.strip()))
+    if kind == Condition.Kind.CHOICE and not 2 <= len(listed) <= MOST_CHOICES:
+        raise ExperimentError(
+            "choices", "Write what can be chosen, with commas between. For example: none, in front"
+        )
+    if any(len(one) > 60 for one in listed):
+        raise ExperimentError("choices", "Keep each choice to 60 characters.")
+    made = Condition(
+        experiment=experiment,
+        name=name,
+        symbol=symbol,
+        kind=kind if kind in Condition.Kind.values else Condition.Kind.TEXT,
+        unit=_unit(unit) if kind == Condition.Kind.NUMBER else "",
+        choices=listed if kind == Condition.Kind.CHOICE else [],
+    )
+    made.save()
+    touch(experiment)
+    return made
+
+
+def drop_condition(condition: Condition) -> None:
+    """Take a condition away; refused where a run has a value for it."""
+    used = ConditionValue.objects.filter(condition=condition, run__removed_at=None)
+    numbers = list(used.exclude(text="").values_list("run__number", flat=True)[:5])
+    if numbers:
+        which = ", ".join(map(str, sorted(numbers)))
+        raise ExperimentError(
+            "name", f"“{condition}” has a value in run {which}. Empty it there first."
+        )
+    condition.delete()
+    touch(condition.experiment)
+
+
+def add_entered(
+    experiment: Experiment, name: str, symbol: str, unit: str = "", decimals: str = "2"
+) -> Quantity:
+    """Give an experiment a quantity whose readings are typed. Raises ExperimentError."""
+    name, symbol = " ".join(name.split()), symbol.strip()
+    if not name or len(name) > 60:
+        raise ExperimentError("name", "Give what you type a name of up to 60 characters.")
+    if not symbol:
+        raise ExperimentError("symbol", "Give it a symbol, for example d.")
+    _refuse_symbol(experiment, symbol)
+    if not (decimals.isascii() and decimals.isdigit() and int(decimals) <= 9):
+        raise ExperimentError("decimals", "Decimals are a whole number from 0 to 9.")
+    made = Quantity.objects.create(
+        experiment=experiment,
+        name=name,
+        symbol=symbol,
+        unit=_unit(unit.strip()),
+        decimals=int(decimals),
+        source=_own_source(experiment, symbol),
+    )
+    touch(experiment)
+    return made
+
+
+def _own_source(experiment: Experiment, symbol: str) -> str:
+    """Name the source of a typed quantity; a symbol may have been another's before."""
+    begun = experiment.quantities.filter(source__startswith=ENTERED + symbol).count()
+    return f"{ENTERED}{symbol}|{begun}" if begun else ENTERED + symbol
+
+
+def drop_entered(quantity: Quantity) -> None:
+    """Take a typed quantity away; refused where something was typed for it."""
+    if quantity.entries.exists():
+        raise ExperimentError(
+            "name", f"“{quantity}” has typed readings and so stays. Leave it out of the next run."
+        )
+    quantity.delete()
+    touch(quantity.experiment)
+
+
+def _unit(text: str) -> str:
+    try:
+        return str(units.parse(text)) if text else ""
+    except UnitError as error:
+        raise ExperimentError("unit", str(error)) from error
+
+
+def _refuse_symbol(experiment: Experiment, symbol: str) -> None:
+    if len(symbol) > 12:
+        raise ExperimentError("symbol", "Keep the symbol to 12 characters.")
+    if symbol and not symbol.replace("_", "").isalnum():
+        raise ExperimentError(
+            "symbol", f"“{symbol}” is no symbol. Use letters, digits and _, for example T_1."
+        )
+    taken = experiment.quantities.filter(symbol=symbol).first() if symbol else None
+    taken = taken or (experiment.conditions.filter(symbol=symbol).first() if symbol else None)
+    if taken is not None:
+        raise ExperimentError("symbol", f"{symbol} stands for “{taken}” already. Take another.")
 
 
 def next_number(experiment: Experiment) -> int:
@@ -23,11 +159,75 @@ def next_number(experiment: Experiment) -> int:
 
 
 def hold_conditions(run: Run, values: dict[int, str]) -> None:
-    """Keep the values of a run's conditions, given by the condition's key."""
-    ConditionValue.objects.bulk_create(
-        ConditionValue(run=run, condition=condition, text=values.get(condition.pk, "").strip())
-        for condition in run.experiment.conditions.all()
-    )
+    """Keep the values of a run's conditions, given by the condition's key.
+
+    Raises ConditionError where one cannot be held, and then none is kept.
+    """
+    made = []
+    for condition in run.experiment.conditions.all():
+        held = condition.hold(values.get(condition.pk, ""))
+        made.append(
+            ConditionValue(
+                run=run, condition=condition, text=held.text[:60], value=held.value, u=held.u
+            )
+        )
+    with transaction.atomic():
+        run.condition_values.all().delete()
+        ConditionValue.objects.bulk_create(made)
+
+
+def describe(run: Run, name: str, note: str, values: dict[int, str]) -> dict[int, str]:
+    """Change a run's name, note and conditions; gives what is wrong, by condition, if any is."""
+    wrong = {}
+    for condition in run.experiment.conditions.all():
+        try:
+            condition.hold(values.get(condition.pk, ""))
+        except ConditionError as error:
+            wrong[condition.pk] = str(error)
+    if wrong:
+        return wrong
+    with transaction.atomic():
+        run.name, run.note = " ".join(name.split())[:80], " ".join(note.split())[:200]
+        run.save(update_fields=["name", "note"])
+        hold_conditions(run, values)
+        touch(run.experiment)
+    return {}
+
+
+def choose_mark(run: Run, mark: int) -> None:
+    """Have a run drawn with another of the marks; with its own again by its own number."""
+    if not 1 <= mark <= len(MARKS) or mark == (run.marked - 1) % len(MARKS) + 1:
+        return
+    run.marked_as = mark
+    run.save(update_fields=["marked_as"])
+    touch(run.experiment)
+
+
+def set_archived(experiment: Experiment, archived: bool) -> None:
+    """Put an experiment out of the list, or back into it; nothing of it is lost."""
+    experiment.archived_at = timezone.now() if archived else None
+    experiment.save(update_fields=["archived_at"])
+
+
+def set_unused(run: Run, reason: str) -> None:
+    """Mark a run as not to be used, with the reason; without one it is used again."""
+    run.unused = " ".join(reason.split())[:200]
+    run.save(update_fields=["unused"])
+    touch(run.experiment)
+
+
+def move(run: Run, by: int) -> None:
+    """Put a run so many places later in the order of runs, or earlier."""
+    with transaction.atomic():
+        runs = list(run.experiment.runs.kept())
+        old = next((place for place, one in enumerate(runs) if one.pk == run.pk), None)
+        if old is None:
+            return
+        runs.insert(min(max(old + by, 0), len(runs) - 1), runs.pop(old))
+        for place, one in enumerate(runs, 1):
+            one.place = place
+        Run.objects.bulk_update(runs, ["place"])
+        touch(run.experiment)
 
 
 def show(run: Run, shown: bool) -> None:

@@ -4,6 +4,7 @@ A finished chunk never changes, so what is in memory stays true; a run that is b
 only grows, and only its new chunks are read.
 """
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -24,12 +25,19 @@ class Readings:
     """Times since the start of the run in s and the corrected readings, both of shape (n,).
 
     `shared` is the standard uncertainty that the calibration brings to each reading, the same
-    error in all of them; None where there is no calibration.
+    error in all of them; None where there is no calibration. `u` is the standard uncertainty
+    of each by itself, and `u_x` that of its place on another x; None where they are not known.
+    `aside` tells which were set aside; None
+    where none was.
     """
 
     t: NDArray[np.float64]
     y: NDArray[np.float64]
     shared: NDArray[np.float64] | None = None
+    u: NDArray[np.float64] | None = None
+    aside: NDArray[np.bool_] | None = None
+    u_x: NDArray[np.float64] | None = None
+    rows: NDArray[np.intp] | None = None
 
     def __len__(self) -> int:
         return int(self.t.size)
@@ -39,6 +47,24 @@ class Readings:
         """The lowest and the highest reading that is a number; zero twice if none is."""
         finite = self.y[np.isfinite(self.y)]
         return (float(finite.min()), float(finite.max())) if finite.size else (0.0, 0.0)
+
+    @cached_property
+    def extremes_above_zero(self) -> tuple[float, float]:
+        """The lowest and the highest reading above zero; twice not a number if none is."""
+        above = self.y[np.isfinite(self.y) & (self.y > 0)]
+        return (float(above.min()), float(above.max())) if above.size else (math.nan, math.nan)
+
+    def at(self, which: slice | NDArray[np.intp] | NDArray[np.bool_]) -> "Readings":
+        """Give some of the readings."""
+        parts = (self.shared, self.u, self.aside, self.u_x, self.rows)
+        return Readings(
+            self.t[which], self.y[which], *(one if one is None else one[which] for one in parts)
+        )
+
+    @property
+    def counted(self) -> "Readings":
+        """The readings that calculations take: all but those set aside."""
+        return self if self.aside is None else self.at(~self.aside)
 
 
 NOTHING = Readings(np.empty(0), np.empty(0))
@@ -85,9 +111,11 @@ def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
     """Read the chunks of each series from a sequence number on."""
     if not after:
         return {}
-    wanted = Q()
+    # A database refuses a condition of hundreds of parts: most series are wanted from the start.
+    wanted = Q(series__in=[key for key, sequence in after.items() if sequence == 0])
     for key, sequence in after.items():
-        wanted |= Q(series=key, sequence__gte=sequence)
+        if sequence:
+            wanted |= Q(series=key, sequence__gte=sequence)
     rows = SeriesChunk.objects.filter(wanted).order_by("series_id", "sequence")
     fresh: dict[int, list[Chunk]] = {}
     for key, *content in rows.values_list("series_id", "first_index", "count", "data", "crc32"):
@@ -126,6 +154,11 @@ def of_series(wanted: list[Series]) -> list[Readings]:
     runs = {one.stream_id: one.stream.run for one in wanted}
     arrays = _take([*wanted, *stamps.values()], runs)
     return [_readings(one, arrays[one.pk], arrays[stamps[one.stream_id].pk]) for one in wanted]
+
+
+def raw_of(wanted: list[Series]) -> dict[int, NDArray[np.float64]]:
+    """Give all raw readings of each series, by key; stream and its run must be loaded with them."""
+    return _take(wanted, {one.stream_id: one.stream.run for one in wanted}) if wanted else {}
 
 
 def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64]) -> Readings:

@@ -7,11 +7,7 @@ urlpatterns = [
     path("experiments/new", views.new, name="new-experiment"),
     path("experiments/<int:experiment_id>/runs", views.rail, name="rail"),
     path("experiments/<int:experiment_id>/runs/<int:number>/show", views.show_run, name="show-run"),
-    path(
-        "experiments/<int:experiment_id>/runs/<int:number>/remove",
-        views.remove_run,
-        name="remove-run",
-    ),
+    path("experiments/<int:experiment_id>/archive", views.archive, name="archive"),
     path(
         "experiments/<int:experiment_id>/runs/<int:number>/restore",
         views.restore_run,

@@ -1,22 +1,61 @@
 """The list of experiments, a new one, and the rail of runs."""
 
+from datetime import timedelta
+
+from django.db.models import Count, Q
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST
 
-from galena.experiments import flows
+from galena.experiments import flows, repeats
 from galena.experiments.access import experiment_for, experiments_of
 from galena.experiments.forms import NewExperiment
 from galena.experiments.models import Experiment
 
+UNDO_FOR = timedelta(minutes=10)
+
+
+ORDERS = {
+    "changed": ("last changed", ["-changed_at"]),
+    "made": ("last made", ["-created_at"]),
+    "title": ("title", ["title", "pk"]),
+    "owner": ("owner", ["owner__first_name", "owner__username", "title"]),
+}
+
 
 def listing(request):
-    """List the experiments that the person may see, the last changed first."""
-    experiments = experiments_of(request).prefetch_related("runs").order_by("-changed_at")
-    shown = [
-        {"experiment": one, "runs": sum(run.removed_at is None for run in one.runs.all())}
-        for one in experiments
-    ]
-    return render(request, "experiments/list.html", {"shown": shown})
+    """List the experiments that the person may see, in the order and with the words asked for."""
+    words = " ".join(request.GET.get("words", "").split())[:200]
+    order = request.GET.get("order", "")
+    order = order if order in ORDERS else "changed"
+    archived = "archived" in request.GET
+    mine = experiments_of(request)
+    found = mine.filter(archived_at__isnull=not archived)
+    for word in words.split():
+        noted = Q(runs__removed_at=None) & (
+            Q(runs__note__icontains=word) | Q(runs__name__icontains=word)
+        )
+        found = found.filter(Q(title__icontains=word) | Q(quantities__name__icontains=word) | noted)
+    kept = Count("runs", filter=Q(runs__removed_at=None), distinct=True)
+    found = found.annotate(kept=kept).order_by(*ORDERS[order][1])
+    context = {
+        "shown": [{"experiment": one, "runs": one.kept} for one in found],
+        "words": words,
+        "order": order,
+        "orders": [(key, name) for key, (name, _) in ORDERS.items()],
+        "archived": archived,
+        "others": mine.filter(archived_at__isnull=archived).count(),
+    }
+    return render(request, "experiments/list.html", context)
+
+
+@require_POST
+def archive(request, experiment_id: int):
+    """Put an experiment out of the list, or back into it."""
+    experiment = experiment_for(request, experiment_id)
+    flows.set_archived(experiment, "back" not in request.POST)
+    return redirect("experiments")
 
 
 @require_http_methods(["GET", "POST"])
@@ -27,6 +66,8 @@ def new(request):
         experiment = flows.create(
             request.user, form.cleaned_data["title"], form.cleaned_data["conditions"]
         )
+        if "type" in request.POST:
+            return redirect(reverse("desk", args=[experiment.pk]) + "?type")
         return redirect("bench", experiment.pk)
     status = 422 if form.errors else 200
     return render(request, "experiments/new.html", {"form": form}, status=status)
@@ -44,24 +85,13 @@ def show_run(request, experiment_id: int, number: int):
 
 
 @require_POST
-def remove_run(request, experiment_id: int, number: int):
-    """Take a run out; the rail offers to undo it."""
-    experiment = experiment_for(request, experiment_id)
-    run = experiment.runs.kept().filter(number=number).first()
-    if run is None:
-        return _rail(request, experiment, gone=number)
-    if run.state == run.State.RECORDING:
-        return _rail(request, experiment, trouble=f"Run {number} is being recorded. Stop it first.")
-    flows.remove(run)
-    return _rail(request, experiment, removed=run)
-
-
-@require_POST
 def restore_run(request, experiment_id: int, number: int):
     """Undo a removal."""
     experiment = experiment_for(request, experiment_id)
     flows.restore(get_object_or_404(experiment.runs, number=number))
-    return _rail(request, experiment)
+    response = _rail(request, experiment)
+    response["HX-Trigger"] = '{"run-list-changed": "", "rail-changed": ""}'
+    return response
 
 
 def rail(request, experiment_id: int):
@@ -69,16 +99,22 @@ def rail(request, experiment_id: int):
     return _rail(request, experiment_for(request, experiment_id))
 
 
-def _rail(request, experiment: Experiment, removed=None, gone: int = 0, trouble: str = ""):
-    if gone:
-        trouble = f"Run {gone} was removed in the meantime, perhaps in another window."
-    context = rail_context(experiment) | {"removed": removed, "trouble": trouble}
+def _rail(request, experiment: Experiment, gone: int = 0):
+    trouble = f"Run {gone} was removed in the meantime, perhaps in another window." if gone else ""
+    context = rail_context(experiment) | {"trouble": trouble}
     response = render(request, "experiments/_rail.html", context)
     response["HX-Trigger-After-Settle"] = "runs-changed"
     return response
 
 
 def rail_context(experiment: Experiment) -> dict:
-    """Give what the rail of runs shows."""
+    """Give what the rail of runs shows, and the run that was removed last, for a while."""
     runs = experiment.runs.kept().prefetch_related("condition_values__condition", "streams")
-    return {"experiment": experiment, "runs": runs.select_related("started_by")}
+    runs = list(runs.select_related("started_by"))
+    repeats.mark(sorted(runs, key=lambda run: run.number))
+    removed = experiment.runs.filter(removed_at__gt=timezone.now() - UNDO_FOR)
+    return {
+        "experiment": experiment,
+        "runs": runs,
+        "removed": removed.order_by("-removed_at").first(),
+    }

@@ -3,7 +3,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galena.core.ticks import ticks, widened
+from galena.core.ticks import decades, ticks, widened
 
 
 @pytest.mark.parametrize(
@@ -24,7 +24,8 @@ def test_ticks_stand_at_steps_of_one_two_or_five(lo, width, about):
     found = ticks(lo, lo + width, about)
     assert len(found.places) <= about + 1
     assert all(
-        lo - 1e-9 * abs(lo) <= place <= lo + width * (1 + 1e-9) + 1e-9 for place in found.places
+        lo - 1e-9 * abs(lo) - 1e-300 <= place <= lo + width * (1 + 1e-9) + 1e-9
+        for place in found.places
     )
     if len(found.places) > 1:
         step = np.diff(found.places).mean()
@@ -38,3 +39,24 @@ def test_ticks_stand_at_steps_of_one_two_or_five(lo, width, about):
 )
 def test_limits_get_room(lo, hi, expected):
     assert widened(lo, hi) == pytest.approx(expected)
+
+
+def test_very_large_and_very_small_places_have_a_power_of_ten():
+    assert ticks(0, 4e7, 4).labels == ("0", "1.00×10⁷", "2.00×10⁷", "3.00×10⁷", "4.00×10⁷")
+    assert ticks(-1e-7, 1e-7, 2).labels == ("−1×10⁻⁷", "0", "1×10⁻⁷")
+    assert all(len(label) < 13 for label in ticks(-1e300, 1e300, 5).labels)
+
+
+@pytest.mark.parametrize(
+    ("lo", "hi", "labels"),
+    [
+        (0.2, 1.3, ("0.2", "0.5", "1")),
+        (0.05, 2000, ("0.1", "1", "10", "100", "1000")),
+        (1e-8, 1e8, ("10⁻⁸", "10⁻⁴", "1", "10000", "10⁸")),
+        (21, 39, ("25", "30", "35")),
+    ],
+)
+def test_a_logarithmic_axis_has_decades(lo, hi, labels):
+    found = decades(lo, hi, 5)
+    assert tuple(label for _, label in found) == labels
+    assert all(lo <= place <= hi for place, _ in found)

@@ -1,13 +1,13 @@
 """Template tags for quantities, units, numbers and marks, available in every template."""
 
 from django import template
-from django.utils.html import format_html
+from django.utils.html import format_html, format_html_join
 
-from galena.core import numbers, plans, units
-from galena.core.errors import UnitError
+from galena.core import numbers, plans, symbols, units
 from galena.shell.marks import mark_of
 
 register = template.Library()
+SYMBOL = '<i class="symbol">{}</i>'
 
 
 @register.filter
@@ -25,12 +25,15 @@ def symbol(text):
 
 
 @register.filter
+def plain_symbol(text):
+    """Write a symbol where nothing can be typeset, as in a list to choose from."""
+    return symbols.plain(str(text))
+
+
+@register.filter
 def unit(text):
     """Typeset a unit; text that is no unit is shown as it stands."""
-    try:
-        return units.format(units.parse(str(text)))
-    except UnitError:
-        return str(text)
+    return units.shown(str(text))
 
 
 @register.filter
@@ -46,6 +49,26 @@ def plain_number(value):
 
 
 @register.filter
+def unlocalised(value):
+    """Write a number for a program: as exact as it is kept."""
+    return repr(value)
+
+
+@register.filter
+def as_typed(value):
+    """Write a number for a field, with as many digits as a hand would want."""
+    return f"{float(value):.10g}"
+
+
+@register.filter
+def words(text):
+    """Typeset words: `E_0` gets its subscript, `m^2` its superscript; all else as it stands."""
+    parts = symbols.pieces(str(text))
+    made = {"": "{}", "sub": "<sub>{}</sub>", "sup": "<sup>{}</sup>", "symbol": SYMBOL}
+    return format_html_join("", "{}", ((format_html(made[kind], part),) for kind, part in parts))
+
+
+@register.filter
 def rate_in_words(rate):
     """Say how often a reading comes."""
     return plans.rate_in_words(float(rate))
@@ -55,6 +78,32 @@ def rate_in_words(rate):
 def duration_in_words(seconds):
     """Say a time in the unit in which it is short."""
     return plans.duration_in_words(float(seconds))
+
+
+@register.filter
+def drift(ppm):
+    """Say by how many millionths a clock runs fast or slow."""
+    rounded = round(float(ppm))
+    if not rounded:
+        return "as this computer's, to a millionth"
+    way = "fast" if rounded > 0 else "slow"
+    return f"{abs(rounded)} millionths {way}"
+
+
+@register.simple_tag
+def run_label(run):
+    """Typeset a run's name, conditions and note; `condition_values__condition` is prefetched."""
+    held = [
+        format_html(
+            "{}\u00a0{}",
+            symbol(one.condition.symbol) if one.condition.symbol else one.condition.name,
+            f"{one.text} {unit(one.condition.unit)}".strip().replace(" ", "\u00a0"),
+        )
+        for one in run.condition_values.all()
+        if one.text
+    ]
+    parts = [run.name, *held, run.note]
+    return format_html_join(" · ", "{}", ((part,) for part in parts if part))
 
 
 @register.filter

@@ -1,7 +1,10 @@
 // Axes of a graph on a canvas: places, ticks at 1-2-5 steps, labels as symbol / unit.
 import { ticks, tickIncrement } from "../../vendor/d3-array/d3-array.min.mjs";
 
-export const COLOURS = { ink: "#1f2830", soft: "#55606b", hairline: "#e9e5da", axis: "#55606b", ruler: "#f1ede3" };
+export const COLOURS = { ink: "#1f2830", soft: "#55606b", hairline: "#e9e5da", axis: "#55606b", ruler: "#f1ede3", surface: "#ffffff", brass: "#9a6a12", lead: "#33475b" };
+if (document.documentElement.dataset.room === "dark") {
+  Object.assign(COLOURS, { ink: "#f1ede3", soft: "#b4bcc4", hairline: "#2c353d", axis: "#aab3bc", ruler: "#232b33", surface: "#161c22", brass: "#e0b25c", lead: "#9db4cb" });
+}
 const TEXT = '"Source Sans 3", sans-serif';
 const SYMBOL = '"STIX Two Text", serif';
 
@@ -13,7 +16,7 @@ export function fitted(canvas) {
     canvas.width = Math.round(width * ratio);
     canvas.height = Math.round(height * ratio);
   }
-  const context = canvas.getContext("2d");
+  const context = canvas.getContext("2d", { willReadFrequently: true });
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
   context.clearRect(0, 0, width, height);
   return { context, width, height };
@@ -22,22 +25,76 @@ export function fitted(canvas) {
 export const rem = () => parseFloat(getComputedStyle(document.documentElement).fontSize);
 
 // Map data to pixels and back: box is {left, top, right, bottom}, limits are [lowest, highest].
-export function scales(box, x, y) {
-  const perX = (box.right - box.left) / (x[1] - x[0]);
-  const perY = (box.bottom - box.top) / (y[1] - y[0]);
-  return {
-    box, xLimits: x, yLimits: y,
-    x: (value) => box.left + (value - x[0]) * perX,
-    y: (value) => box.bottom - (value - y[0]) * perY,
-    fromX: (pixel) => x[0] + (pixel - box.left) / perX,
-    fromY: (pixel) => y[0] + (box.bottom - pixel) / perY,
-  };
+export function scales(box, x, y, { xLog = false, yLog = false } = {}) {
+  const [across, up] = [lineOf(x, xLog, box.left, box.right), lineOf(y, yLog, box.bottom, box.top)];
+  return { box, xLimits: x, yLimits: y, xLog, yLog, x: across.to, y: up.to, fromX: across.from, fromY: up.from };
 }
 
+// Where a value lies between two pixels; on a logarithmic axis what has no logarithm lies far below.
+function lineOf([lo, hi], log, first, last) {
+  if (!log) {
+    const per = (last - first) / (hi - lo);
+    if (Number.isFinite(per) && per !== 0) return { to: (value) => first + (value - lo) * per, from: (pixel) => lo + (pixel - first) / per };
+    const half = hi / 2 - lo / 2; // limits so far apart that their difference is no number
+    return { to: (value) => first + ((value / 2 - lo / 2) / half) * (last - first), from: (pixel) => 2 * (lo / 2 + ((pixel - first) / (last - first)) * half) };
+  }
+  const [from, to] = [Math.log10(lo), Math.log10(hi)];
+  const per = (last - first) / (to - from);
+  return { to: (value) => (value > 0 ? first + (Math.log10(value) - from) * per : first - 1e6 * Math.sign(last - first)), from: (pixel) => 10 ** (from + (pixel - first) / per) };
+}
+
+const RAISED = { "-": "\u207b", 0: "\u2070", 1: "\u00b9", 2: "\u00b2", 3: "\u00b3", 4: "\u2074", 5: "\u2075", 6: "\u2076", 7: "\u2077", 8: "\u2078", 9: "\u2079" };
+const raised = (power) => [...String(power)].map((one) => RAISED[one]).join("");
+const minus = (text) => text.replace("-", "\u2212");
+
+// Places of ticks and what is written at them, at steps of 1, 2 or 5; very large and very small
+// numbers with a power of ten.
 export function labelled(lo, hi, about) {
   const step = tickIncrement(lo, hi, about);
+  if (!Number.isFinite(step) || step === 0) return [];
   const decimals = step > 0 ? 0 : Math.ceil(Math.log10(-step) - 1e-9);
-  return ticks(lo, hi, about).map((place) => [place, place.toFixed(decimals).replace("-", "−").replace(/^−(0(\.0*)?)$/, "$1")]);
+  const largest = Math.max(Math.abs(lo), Math.abs(hi));
+  if (decimals > 5 || largest >= 1e6) return withPower(ticks(lo, hi, about), largest, step);
+  return ticks(lo, hi, about).map((place) => [place, minus(place.toFixed(decimals)).replace(/^\u2212(0(\.0*)?)$/, "$1")]);
+}
+
+function withPower(places, largest, step) {
+  const power = Math.floor(Math.log10(largest));
+  const apart = step > 0 ? step : -1 / step;
+  const decimals = Math.min(Math.max(0, Math.ceil(power - Math.log10(apart) - 1e-9)), 12);
+  return places.map((place) => [place, place === 0 ? "0" : `${minus((place / 10 ** power).toFixed(decimals))}\u00d710${raised(power)}`]);
+}
+
+// Decades, and 2 and 5 between them where there is room.
+export function labelledDecades(lo, hi, about) {
+  const roomy = (Math.log10(hi) - Math.log10(lo)) * 3 <= about + 2;
+  const first = roomy ? Math.floor(Math.log10(lo)) : Math.ceil(Math.log10(lo) - 1e-9);
+  const last = Math.floor(Math.log10(hi));
+  const every = roomy ? 1 : Math.max(1, Math.ceil((last - first + 1) / Math.max(1, about)));
+  const factors = roomy ? [1, 2, 5] : [1];
+  const found = [];
+  for (let power = first; power <= last; power += every) {
+    for (const factor of factors) {
+      const place = Number(`${factor}e${power}`);
+      if (place < lo || place > hi) continue;
+      const plain = power >= -3 && power <= 4 ? place.toFixed(Math.max(0, -power)) : `${factor === 1 ? "" : `${factor}\u00d7`}10${raised(power)}`;
+      found.push([place, plain]);
+    }
+  }
+  return found.length > 1 ? found : labelled(lo, hi, about).filter(([place]) => place > 0);
+}
+
+const STEPS = [60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 604800];
+
+// Times of long runs in hours and minutes.
+export function labelledHours(lo, hi, about) {
+  const step = STEPS.find((one) => (hi - lo) / one <= about) ?? 604800 * Math.ceil((hi - lo) / about / 604800);
+  const found = [];
+  for (let place = Math.ceil(lo / step) * step; place <= hi; place += step) {
+    const minutes = Math.round(Math.abs(place) / 60);
+    found.push([place, `${place < 0 ? "\u2212" : ""}${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}`]);
+  }
+  return found;
 }
 
 export function drawAxes(context, scale, { xLabel, yLabel }) {
@@ -74,8 +131,10 @@ export function drawAxes(context, scale, { xLabel, yLabel }) {
 // A label [symbol, unit] as ISO 80000 has it: the symbol italic, the unit upright.
 function drawLabel(context, [symbol, unit], x, y, angle) {
   const size = rem();
-  const parts = [[symbol, `italic ${1.12 * size}px ${SYMBOL}`]];
-  if (unit) parts.push([` / ${unit}`, `${size}px ${TEXT}`]);
+  const [base, below] = symbol.split(/_(.*)/s);
+  const parts = [[base, `${base === "pH" ? "" : "italic "}${1.12 * size}px ${SYMBOL}`, 0]];
+  if (below) parts.push([below, `${0.8 * size}px ${TEXT}`, 0.3 * size]);
+  if (unit) parts.push([` / ${unit}`, `${size}px ${TEXT}`, 0]);
   context.save();
   context.translate(x, y);
   context.rotate(angle);
@@ -83,7 +142,7 @@ function drawLabel(context, [symbol, unit], x, y, angle) {
   context.textBaseline = "middle";
   const widths = parts.map(([text, font]) => { context.font = font; return context.measureText(text).width; });
   let place = -widths.reduce((sum, width) => sum + width, 0) / 2;
-  parts.forEach(([text, font], i) => { context.font = font; context.fillText(text, place, 0); place += widths[i]; });
+  parts.forEach(([text, font, lower], i) => { context.font = font; context.fillText(text, place, lower); place += widths[i]; });
   context.restore();
 }
 

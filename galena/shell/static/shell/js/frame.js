@@ -34,13 +34,35 @@ document.addEventListener("keydown", (event) => {
 document.addEventListener("toggle", (event) => {
   if (!event.target.matches?.("[popover]") || event.newState !== "open") return;
   const button = document.querySelector(`[popovertarget="${event.target.id}"]`);
-  const place = button.getBoundingClientRect();
-  const lowest = innerHeight - event.target.offsetHeight - 8;
-  event.target.style.top = `${Math.max(8, Math.min(place.bottom + 6, lowest))}px`;
-  event.target.style.left = `${Math.max(8, Math.min(place.left, innerWidth - event.target.offsetWidth - 8))}px`;
+  if (button) placeBeside(event.target, button);
 }, true);
 
 export function post(url, fields) {
   const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
   return fetch(url, { method: "POST", body: new URLSearchParams(fields), headers: { "X-CSRFToken": token, "HX-Request": "true" } });
+}
+
+// The facts of a run: shown beside the button that asked for them, closed when they are gone.
+const facts = document.getElementById("facts");
+let asker = null;
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (facts && event.detail.target === facts && !facts.contains(event.detail.elt)) asker = event.detail.elt;
+});
+document.addEventListener("htmx:afterSettle", (event) => {
+  if (!facts || event.detail.target !== facts) return;
+  if (facts.querySelector("[data-gone]")) { facts.hidePopover(); return; }
+  if (!facts.matches(":popover-open")) facts.showPopover();
+  placeBeside(facts, asker);
+});
+facts?.addEventListener("click", (event) => {
+  if (!event.target.closest("[data-close-facts]")) return;
+  facts.hidePopover();
+  asker?.focus();
+});
+
+function placeBeside(box, button) {
+  const place = button?.isConnected ? button.getBoundingClientRect() : box.getBoundingClientRect();
+  const lowest = innerHeight - box.offsetHeight - 8;
+  box.style.top = `${Math.max(8, Math.min(place.bottom + 6, lowest))}px`;
+  box.style.left = `${Math.max(8, Math.min(place.left, innerWidth - box.offsetWidth - 8))}px`;
 }

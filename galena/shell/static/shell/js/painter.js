@@ -1,22 +1,28 @@
 // Paints readings on a canvas: many as a line with a mark now and then, few as marks alone.
 // Gets arrays and limits, gives pixels; computes nothing that anyone reads off.
 
-import { rem } from "./axes.js";
+import { COLOURS, rem } from "./axes.js";
 
 const FEW = 120;
 const grown = () => rem() / 16; // on a projector everything grows
 const MARK_EVERY = 90; // pixels between the marks on a line
 
 export function loadMarks() {
-  const marks = JSON.parse(document.getElementById("marks").textContent);
-  for (const mark of marks) mark.shapePath = new Path2D(mark.path);
-  return (number) => marks[(number - 1) % marks.length];
+  const { marks, chosen } = JSON.parse(document.getElementById("marks").textContent);
+  const dark = document.documentElement.dataset.room === "dark";
+  for (const mark of marks) {
+    mark.shapePath = new Path2D(mark.path);
+    if (dark) mark.colour = mark.bright;
+  }
+  const markOf = (number) => marks[((chosen[number] ?? number) - 1) % marks.length];
+  markOf.choose = (number, marked) => { chosen[number] = marked; };
+  return markOf;
 }
 
-export function clipTo(context, { left, top, right, bottom }) {
+export function clipTo(context, { left, top, right, bottom }, beyond = 6) {
   context.save();
   context.beginPath();
-  context.rect(left - 6, top - 6, right - left + 12, bottom - top + 12);
+  context.rect(left - beyond, top - beyond, right - left + 2 * beyond, bottom - top + 2 * beyond);
   context.clip();
 }
 
@@ -48,15 +54,26 @@ function joined(scale, xs, ys) {
 }
 
 // Marks keep their places in the data, shifted from run to run so that they seldom meet.
-function marksAlong(context, scale, mark, xs, ys, number) {
-  const every = (MARK_EVERY * grown()) / (scale.x(1) - scale.x(0));
+export function marksAlong(context, scale, mark, xs, ys, number) {
+  const every = MARK_EVERY * grown();
+  const place = along(scale);
   const shift = ((number * 0.29) % 1) * every;
-  let next = Math.ceil((xs[0] - shift) / every) * every + shift;
+  let next = -Infinity;
   for (let i = 0; i < xs.length; i++) {
-    if (xs[i] < next || Number.isNaN(ys[i])) continue;
-    drawMark(context, mark, scale.x(xs[i]), scale.y(ys[i]));
-    next = Math.floor((xs[i] - shift) / every) * every + shift + every;
+    const at = place(xs[i]);
+    if (next === -Infinity) next = Math.ceil((at - shift) / every) * every + shift;
+    if (at < next || Number.isNaN(ys[i])) continue;
+    drawMark(context, mark, scale.x(xs[i]), scale.y(ys[i]), mark.size ?? 1);
+    next = Math.floor((at - shift) / every) * every + shift + every;
   }
+}
+
+// The x axis as a line that does not move when it is slid: a value's place on it, in pixels.
+function along(scale) {
+  const [lo, hi] = scale.xLimits;
+  const of = scale.xLog ? Math.log10 : (x) => x;
+  const per = (scale.box.right - scale.box.left) / (of(hi) - of(lo));
+  return (x) => of(x) * per;
 }
 
 export function drawMark(context, mark, x, y, size = 1) {
@@ -65,21 +82,26 @@ export function drawMark(context, mark, x, y, size = 1) {
   context.scale(size * grown(), size * grown());
   context.fillStyle = mark.colour;
   context.fill(mark.shapePath);
+  if (mark.core) {
+    context.scale(0.4, 0.4);
+    context.fillStyle = mark.core;
+    context.fill(mark.shapePath);
+  }
   context.restore();
 }
 
-// A fitted line through four places: solid in its span, dashed beyond it; a white edge lifts it
-// off the readings of the same colour.
+// A fitted curve: solid in its span, dashed before and after it; an edge as light as the paper
+// lifts it off the readings of the same colour.
 export function drawCurve(context, scale, curve, colour) {
-  const places = curve.x.map((x, i) => [scale.x(x), scale.y(curve.y[i])]);
-  const strokes = [[1, [], 5.5, "#ffffff"], [0, [6, 6], 1.6, colour], [2, [6, 6], 1.6, colour], [1, [], 2.6, colour]];
-  for (const [from, dash, width, stroke] of strokes) {
+  const parts = curve.parts.map(([xs, ys]) => xs.map((x, i) => [scale.x(x), scale.y(ys[i])]));
+  const strokes = [[1, [], 5.5, COLOURS.surface], [0, [6, 6], 1.6, colour], [2, [6, 6], 1.6, colour], [1, [], 2.6, colour]];
+  for (const [which, dash, width, stroke] of strokes) {
     context.setLineDash(dash);
     context.lineWidth = width * grown();
     context.strokeStyle = stroke;
     context.beginPath();
-    context.moveTo(...places[from]);
-    context.lineTo(...places[from + 1]);
+    context.moveTo(...parts[which][0]);
+    for (const place of parts[which].slice(1)) context.lineTo(...place);
     context.stroke();
   }
   context.setLineDash([]);
