@@ -1,4 +1,4 @@
-"""What one pan or zoom over a run of 1,000,000 readings costs: bytes, server time, frame time.
+"""What one pan or zoom over a run of 1,000,000 readings costs: bytes and server time.
 
 Server time is given as a multiple of reading the same blobs with numpy and drawing nothing.
 
@@ -80,57 +80,6 @@ def main() -> None:
         print(f"  {name}: {taken * 1e3:.1f} ms, {taken / read:.2f} x reading the blobs, "
               f"{taken / numpy_only:.2f} x a plain minimum and maximum in memory, "
               f"{size / 1e3:.0f} kB")  # fmt: skip
-    browser(experiment.pk)
-
-
-def browser(experiment_id: int) -> None:
-    """Pan and zoom in Chromium and tell the time between and within frames."""
-    from playwright.sync_api import sync_playwright
-
-    from bench.serving import served_from
-    from tests.browser.conftest import CHROMIUM, FLAGS
-
-    with (
-        served_from(os.environ["GALENA_DATA"], []) as (address, _),
-        sync_playwright() as playwright,
-    ):
-        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = chromium.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(address)
-        page.get_by_role("button", name="Come in as Ada").click()
-        page.goto(f"{address}/experiments/{experiment_id}/desk")
-        page.wait_for_function("() => JSON.parse(stack.dataset.shown).runs == 1")
-        box = page.locator("#stack").bounding_box()
-        page.evaluate(
-            """() => { window.frames_ = []; window.work = []; const ask = requestAnimationFrame;
-            window.requestAnimationFrame = (paint) => ask((at) => { const began = performance.now();
-              paint(at); window.work.push(performance.now() - began); });
-            let last = 0; const tick = (at) => { if (last) window.frames_.push(at - last); last = at;
-              ask(tick); }; ask(tick); }"""
-        )
-        middle, below = box["y"] + box["height"] / 2, box["y"] + box["height"] - 15
-        page.mouse.move(box["x"] + box["width"] / 2, middle)
-        for turn in range(40):
-            page.mouse.wheel(0, -60 if turn < 20 else 60)
-        page.mouse.move(box["x"] + box["width"] / 2, below)
-        page.mouse.down()
-        for turn in range(60):
-            page.mouse.move(box["x"] + box["width"] / 2 - 5 * turn, below)
-        page.mouse.up()
-        page.wait_for_timeout(500)
-        frames, work = page.evaluate("[window.frames_, window.work]")
-        fetched = page.evaluate(
-            "performance.getEntriesByType('resource').filter(e => e.name.includes('/desk/data'))"
-            ".map(e => [e.encodedBodySize, e.responseEnd - e.startTime])"
-        )
-        chromium.close()
-    sizes, waits = np.array(fetched).T
-    print(f"  browser, 40 zooms and 60 slides: painting p50 {np.percentile(work, 50):.1f} ms, "
-          f"p95 {np.percentile(work, 95):.1f} ms; between frames p50 "
-              f"{np.percentile(frames, 50):.1f} ms, p95 {np.percentile(frames, 95):.1f} ms")  # fmt: skip
-    print(
-        f"  {len(sizes)} fetches of at most {sizes.max() / 1e3:.0f} kB, p95 {np.percentile(waits, 95):.0f} ms"
-    )
 
 
 if __name__ == "__main__":

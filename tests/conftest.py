@@ -10,7 +10,7 @@ from galena.bench.live import BENCH
 from galena.classroom.models import Person
 from galena.config import serving
 from galena.desk import findings
-from galena.experiments import flows, readings
+from galena.experiments import columns, flows, readings, typed
 from galena.instruments.rigs.process import RigProcess
 from tests.waiting import until
 
@@ -23,6 +23,8 @@ hypothesis_settings.load_profile("galena")
 def nothing_remembered():
     """Rows of one test may have the keys of another's: forget what is kept in memory by key."""
     readings.forget()
+    columns.forget()
+    typed.forget()
     findings.forget()
 
 

@@ -9,39 +9,33 @@ from galena.core import series, units
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk.models import Finding
 from galena.desk.questions import QUESTIONS, Answer
-from galena.experiments.models import Series
-from galena.experiments.readings import NOTHING, Readings, of_series
-
-X_UNIT = "s"
+from galena.experiments.columns import Found, over
+from galena.experiments.readings import NOTHING, Readings
 
 
 def answers(findings: list[Finding]) -> list[Answer]:
     """Work out what each question has for an answer now."""
-    runs = {finding.run_id for finding in findings}
-    stored = list(
-        Series.objects.filter(stream__run__in=runs)
-        .exclude(quantity=None)
-        .select_related("quantity", "stream__run")
-    )
-    wanted = {(one.run_id, one.quantity_id) for one in findings}
-    stored = [one for one in stored if (one.stream.run_id, one.quantity_id) in wanted]
+    found: dict[tuple[int, int, int], Found] = {}
+    sheets = {finding.span.sheet_id: finding.span.sheet for finding in findings}
     try:
-        read = dict(zip([one.pk for one in stored], of_series(stored), strict=True))
+        for key, sheet in sheets.items():
+            asked = [one for one in findings if one.span.sheet_id == key]
+            read = over(sheet.x, [(one.run, one.quantity) for one in asked])
+            found |= {(key, *pair): one for pair, one in read.items()}
     except SeriesError as error:
         return [Answer(trouble=str(error)) for _ in findings]
-    by_place = {(one.stream.run_id, one.quantity_id): one for one in stored}
     return [
-        _ask(finding, by_place.get((finding.run_id, finding.quantity_id)), read)
-        for finding in findings
+        _ask(one, found.get((one.span.sheet_id, one.run_id, one.quantity_id))) for one in findings
     ]
 
 
-def _ask(finding: Finding, series: Series | None, read: dict[int, Readings]) -> Answer:
-    if series is None:
-        return Answer(trouble=f"Run {finding.run.number} did not measure this.")
-    readings = read[series.pk]
-    key = _Key(readings, (series.pk, series.correction, series.stream.scale, len(readings)))
-    return _answer(key, finding.kind, finding.span.lo, finding.span.hi, finding.quantity.unit)
+def _ask(finding: Finding, found: Found | None) -> Answer:
+    sheet = finding.span.sheet
+    if found is None:
+        return Answer(trouble=f"Run {finding.run.number} has not both of this sheet's quantities.")
+    key = _Key(found.readings, found.version)
+    span, unit = finding.span, finding.quantity.unit
+    return _answer(key, finding.kind, span.lo, span.hi, sheet.x_unit, unit)
 
 
 def forget() -> None:
@@ -63,14 +57,13 @@ class _Key:
 
 
 @lru_cache(maxsize=500)
-def _answer(key: _Key, kind: str, lo: float, hi: float, unit: str) -> Answer:
+def _answer(key: _Key, kind: str, lo: float, hi: float, x_unit: str, unit: str) -> Answer:
     readings = key.readings
     part = series.inside(readings.t, lo, hi)
-    shared = None if readings.shared is None else readings.shared[part]
-    inside = Readings(readings.t[part], readings.y[part], shared)
+    inside = readings.at(part).counted
     key.readings = NOTHING  # what is remembered must not hold the run's arrays
     try:
-        answer = QUESTIONS[kind].answer(inside, units.parse(X_UNIT), units.parse(unit))
+        answer = QUESTIONS[kind].answer(inside, units.parse(x_unit), units.parse(unit))
     except GalenaError as error:
         return Answer(trouble=str(error))
     if answer.fit is None:

@@ -1,44 +1,20 @@
-"""All changes at the Desk."""
+"""All changes of spans, markers, notes and findings; `sheets` has those of sheets and graphs."""
+
+import math
 
 from django.db import transaction
 from django.db.models import F
 
-from galena.core.errors import GalenaError
-from galena.desk.models import Finding, Marker, Sheet, Span
+from galena.desk.errors import DeskError
+from galena.desk.models import SIDES, Finding, Graph, Marker, Note, Sheet, Span
 from galena.desk.questions import QUESTIONS
+from galena.desk.sheets import first_sheet
 from galena.experiments.flows import touch
 from galena.experiments.models import Experiment, Quantity, Run
 
+__all__ = ["DeskError", "first_sheet"]
 
-class DeskError(GalenaError, ValueError):
-    """What was asked at the Desk cannot be done."""
-
-
-def first_sheet(experiment: Experiment) -> Sheet:
-    """Give the experiment's sheet; it shows a quantity that a run has measured.
-
-    Where a calibration has made another quantity of what it showed, it shows that.
-    """
-    sheet = experiment.sheets.order_by("pk").first()
-    if sheet is None:
-        with (
-            transaction.atomic()
-        ):  # holds the database's one write lock: two windows make one sheet
-            sheet = experiment.sheets.order_by("pk").first() or experiment.sheets.create()
-    measured = list(experiment.measured)
-    if measured and sheet.quantity not in measured:
-        before = sheet.quantity.source.split("|") if sheet.quantity else []
-        same = [one for one in measured if before and one.source.split("|")[:4] == before[:4]]
-        sheet.quantity = (same or measured)[0]
-        sheet.save(update_fields=["quantity"])
-    return sheet
-
-
-def choose_quantity(sheet: Sheet, quantity: Quantity) -> None:
-    """Show another quantity on the graph's y axis."""
-    sheet.quantity = quantity
-    sheet.save(update_fields=["quantity"])
-    touch(sheet.experiment)
+LONGEST_NOTE = 300
 
 
 def add_span(sheet: Sheet, lo: float, hi: float) -> Span:
@@ -76,7 +52,40 @@ def move_marker(marker: Marker, x: float) -> None:
     touch(marker.sheet.experiment)
 
 
-def drop(thing: Span | Marker | Finding, experiment: Experiment) -> None:
+def rename(thing: Span | Marker, name: str) -> None:
+    """Give a span or a marker a name beside its letter or number; empty takes it away."""
+    thing.name = _line(name, 40, "Keep the name to 40 characters.")
+    thing.save(update_fields=["name"])
+
+
+def add_note(graph: Graph, text: str, x: float, y: float, side: str = "left") -> Note:
+    """Write words beside a place in a graph."""
+    return graph.notes.create(text=_note(text), x=x, y=y, side=side if side in SIDES else "left")
+
+
+def change_note(note: Note, text: str) -> None:
+    """Write other words."""
+    note.text = _note(text)
+    note.save(update_fields=["text"])
+
+
+def move_note(note: Note, dx: float, dy: float) -> None:
+    """Put the words elsewhere; the place that they are about stays."""
+    if not (abs(dx) < 1000 and abs(dy) < 1000):
+        raise DeskError("The note lies outside the graph. Move it back.")
+    note.dx, note.dy = dx, dy
+    note.save(update_fields=["dx", "dy"])
+
+
+def point_note(note: Note, x: float, y: float) -> None:
+    """Tie a note to another place."""
+    if not (math.isfinite(x) and math.isfinite(y)):
+        raise DeskError("A note is about a place in the graph. Choose one.")
+    note.x, note.y = x, y
+    note.save(update_fields=["x", "y"])
+
+
+def drop(thing: Span | Marker | Finding | Note, experiment: Experiment) -> None:
     """Take a span, a marker or a finding away."""
     thing.delete()
     touch(experiment)
@@ -95,6 +104,20 @@ def ask(span: Span, kind: str, quantity: Quantity, runs: list[Run]) -> list[Find
         ]
         touch(span.sheet.experiment)
     return found
+
+
+def _note(text: str) -> str:
+    said = _line(text, LONGEST_NOTE, f"Keep the note to {LONGEST_NOTE} characters.")
+    if not said:
+        raise DeskError("The note is empty. Write what is to be seen there.")
+    return said
+
+
+def _line(text: str, longest: int, refusal: str) -> str:
+    said = " ".join(text.split())
+    if len(said) > longest:
+        raise DeskError(refusal)
+    return said
 
 
 def _ends(lo: float, hi: float) -> tuple[float, float]:

@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 
-from galena.core import numbers, series
-from galena.desk import findings, window
+import numpy as np
+
+from galena.core import series
+from galena.desk import findings, reading, window
 from galena.desk.models import Finding, Marker, Sheet, Span
 from galena.desk.questions import QUESTIONS, Answer
 
@@ -22,7 +24,10 @@ class Row:
     @property
     def equation(self) -> str:
         fit = self.answer.fit
-        return fit.model.equation.format(x="t", y=self.finding.quantity.symbol) if fit else ""
+        if fit is None:
+            return ""
+        x = self.finding.span.sheet.x_symbol
+        return fit.model.equation.format(x=x, y=self.finding.quantity.symbol)
 
     @property
     def references(self) -> list[tuple[object, str]]:
@@ -37,6 +42,7 @@ class SpanCard:
     counts: list[tuple[int, int]]
     lo_text: str
     hi_text: str
+    x_unit: str
     trouble: str
 
     @property
@@ -48,13 +54,14 @@ class SpanCard:
 class MarkerCard:
     marker: Marker
     text: str
+    x_unit: str
     rows: list[dict]
 
 
 def rows(sheet: Sheet) -> list[Row]:
     """Give all findings of a sheet that belong to kept runs, with their answers."""
     kept = Finding.objects.filter(span__sheet=sheet, run__removed_at=None)
-    related = kept.select_related("span", "run", "quantity").order_by(
+    related = kept.select_related("span__sheet__x", "run", "quantity").order_by(
         "span_id", "kind", "run__number"
     )
     asked = list(related)
@@ -63,37 +70,46 @@ def rows(sheet: Sheet) -> list[Row]:
 
 def cards(sheet: Sheet) -> tuple[list[SpanCard], list[MarkerCard]]:
     """Give the cards of a sheet's spans and markers."""
-    runs = window.shown_runs(sheet)
-    decimals = max((window.time_decimals(one.run) for one in runs), default=2)
+    shown = window.drawn(sheet)
+    runs = [one.read for one in shown]
+    decimals = max((reading.x_decimals(sheet, one.run) for one in runs), default=2)
+    longest = max((float(one.readings.t[-1]) for one in runs), default=0.0)
+
+    def said(x: float, more: int = 0) -> tuple[str, str]:
+        return reading.place(sheet, x, decimals + more, longest)
+
     by_span: dict[int, list[Row]] = {}
     for row in rows(sheet):
         by_span.setdefault(row.finding.span_id, []).append(row)
-    spans = [
-        _span_card(span, by_span.get(span.pk, []), runs, decimals + 1) for span in sheet.spans.all()
-    ]
-    return spans, [_marker_card(one, sheet, runs, decimals) for one in sheet.markers.all()]
+    spans = [_span_card(span, by_span.get(span.pk, []), runs, said) for span in sheet.spans.all()]
+    return spans, [_marker_card(one, shown, said) for one in sheet.markers.all()]
 
 
-def _span_card(span: Span, found: list[Row], runs, decimals: int) -> SpanCard:
-    counts = []
+def _span_card(span: Span, found: list[Row], runs, said) -> SpanCard:
+    counts: dict[int, tuple[int, int]] = {}
     for one in runs:
         part = series.inside(one.readings.t, span.lo, span.hi)
-        counts.append((one.run.number, part.stop - part.start))
+        inside = one.readings.at(part).counted
+        before = counts.get(one.run.pk, (0, 0))[1]
+        counts[one.run.pk] = (one.run.marked, max(before, len(inside)))
     trouble = ""
-    if runs and not any(count for _, count in counts):
+    if runs and not any(count for _, count in counts.values()):
         trouble = "No reading of the shown runs lies in this span. Move it, or make it wider."
-    lo, hi = numbers.fixed(span.lo, decimals), numbers.fixed(span.hi, decimals)
-    return SpanCard(span, found, counts, lo, hi, trouble)
+    (lo, unit), (hi, _) = said(span.lo, 1), said(span.hi, 1)
+    return SpanCard(span, found, list(counts.values()), lo, hi, unit, trouble)
 
 
-def _marker_card(marker: Marker, sheet: Sheet, runs, decimals: int) -> MarkerCard:
-    found = []
-    for one in runs:
-        index = series.nearest(one.readings.t, marker.x)
-        read = window.reading(one, index, sheet.quantity)
-        if abs(read["x"] - marker.x) <= 0.75 / one.run.rate:
-            found.append(read)
-    return MarkerCard(marker, numbers.fixed(marker.x, decimals), found)
+def _marker_card(marker: Marker, shown: list[window.Drawn], said) -> MarkerCard:
+    found = {}
+    for one in shown:
+        index = series.nearest(one.read.readings.t, marker.x)
+        if one.read.has_near(index, marker.x):
+            quantity = one.read.quantity
+            read = reading.reading(one.read, index, quantity)
+            key = (quantity.pk, one.read.run.pk)
+            found[key] = read | {"symbol": quantity.symbol, "unit": quantity.unit}
+    text, unit = said(marker.x)
+    return MarkerCard(marker, text, unit, list(found.values()))
 
 
 def overlay(sheet: Sheet, spans: list[SpanCard], markers: list[MarkerCard]) -> dict:
@@ -101,32 +117,35 @@ def overlay(sheet: Sheet, spans: list[SpanCard], markers: list[MarkerCard]) -> d
     return {
         "spans": [
             {"id": card.span.pk, "letter": card.span.letter, "lo": card.span.lo, "hi": card.span.hi}
+            | {"name": card.span.name, "text": f"{card.lo_text} to {card.hi_text} {card.x_unit}"}
             for card in spans
         ],
         "markers": [
             {"id": card.marker.pk, "number": card.marker.number, "x": card.marker.x}
+            | {"name": card.marker.name, "text": f"{card.text} {card.x_unit}"}
             for card in markers
         ],
-        "curves": curves(sheet, [row for card in spans for row in card.rows]),
+        "curves": curves([row for card in spans for row in card.rows]),
     }
 
 
-def curves(sheet: Sheet, found: list[Row]) -> list[dict]:
-    """Give the fits of the sheet's quantity as points: inside their span, and beyond it."""
+def curves(found: list[Row]) -> list[dict]:
+    """Give the fits as points: before their span, inside it, and after it."""
     drawn = []
     for row in found:
         fit, finding = row.answer.fit, row.finding
-        shown = finding.run.shown and finding.quantity_id == sheet.quantity_id
-        if fit is None or not shown:
+        if fit is None or not finding.run.shown:
             continue
         lo, hi = finding.span.lo, finding.span.hi
         reach = (hi - lo) * 0.25
-        places = [lo - reach, lo, hi, hi + reach]
+        ends = [(lo - reach, lo, 12), (lo, hi, 80), (hi, hi + reach, 12)]
+        parts = [np.linspace(*one) for one in ends]
         drawn.append(
             {
                 "number": finding.run.number,
-                "x": places,
-                "y": fit.predict(places).tolist(),
+                "marked": finding.run.marked,
+                "quantity": finding.quantity_id,
+                "parts": [[x.tolist(), fit.predict(x).tolist()] for x in parts],
             }
         )
     return drawn

@@ -6,126 +6,232 @@ import struct
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from galena.core import numbers, series
-from galena.core.decimate import envelope
-from galena.core.errors import SeriesError
-from galena.core.ticks import widened
-from galena.desk.models import Sheet
-from galena.experiments.models import Quantity, Run, Series
-from galena.experiments.readings import Readings, of_series
+from galena.core import axes, series
+from galena.core.decimate import column_edges, column_extremes, envelope
+from galena.desk.models import SIDES, Sheet, Trace
+from galena.experiments.columns import over
+from galena.experiments.models import Quantity, Run
+from galena.experiments.readings import Readings
 
 MOST_COLUMNS = 4000
+MOST_ASIDE = 200  # pixel columns on which readings that were set aside are told apart
 
 
 @dataclass(frozen=True)
 class RunReadings:
-    """A shown run and its readings of the sheet's quantity."""
+    """A shown run and its readings of a quantity; their `t` holds the sheet's x."""
 
     run: Run
     readings: Readings
+    quantity: Quantity
+
+    def has_near(self, index: int, x: float) -> bool:
+        """Tell whether a reading lies so near to a place that it is the one meant there."""
+        if self.run.rate is not None:
+            reach = 0.75 / self.run.rate
+        else:
+            steps = np.diff(self.readings.t)
+            reach = 0.5 * float(np.median(steps[steps > 0])) if (steps > 0).any() else math.inf
+        return abs(float(self.readings.t[index]) - x) <= reach
 
 
-def shown_runs(sheet: Sheet) -> list[RunReadings]:
-    """Give the shown runs that have measured the sheet's quantity; two queries in all."""
-    if sheet.quantity_id is None:
+@dataclass(frozen=True)
+class Drawn:
+    """A shown run in a trace of a graph."""
+
+    trace: Trace
+    read: RunReadings
+
+
+def runs_of(sheet: Sheet) -> list[Run]:
+    """Give the shown runs, but those not to be used."""
+    runs = sheet.experiment.runs.kept().filter(shown=True, unused="")
+    return list(runs.prefetch_related("condition_values__condition"))
+
+
+def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadings]:
+    """Give the shown runs that have a quantity of the sheet, its first if none is named."""
+    quantity = quantity or sheet.quantity
+    if quantity is None:
         return []
-    stored = (
-        Series.objects.filter(
-            stream__run__experiment=sheet.experiment_id,
-            stream__run__removed_at=None,
-            stream__run__shown=True,
-            quantity=sheet.quantity_id,
-        )
-        .select_related("quantity", "stream__run")
-        .prefetch_related("stream__run__condition_values__condition")
-        .order_by("stream__run__number")
-    )
-    stored = list(stored)
-    found = [
-        RunReadings(one.stream.run, read)
-        for one, read in zip(stored, of_series(stored), strict=True)
+    runs = runs_of(sheet)
+    found = over(sheet.x, [(run, quantity) for run in runs])
+    read = [(run, found.get((run.pk, quantity.pk))) for run in runs]
+    return [
+        RunReadings(run, one.readings, quantity) for run, one in read if one and len(one.readings)
     ]
-    return [one for one in found if len(one.readings)]
 
 
-def limits(runs: list[RunReadings]) -> dict[str, list[float]]:
-    """Give limits that show all readings with a margin."""
+def drawn(sheet: Sheet) -> list[Drawn]:
+    """Give what the sheet's graphs show, trace by trace from the top on, each run by run."""
+    traces, runs = sheet.traces, runs_of(sheet)
+    found = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs])
+    return [
+        Drawn(trace, RunReadings(run, one.readings, trace.quantity))
+        for trace in traces
+        for run in runs
+        if (one := found.get((run.pk, trace.quantity_id))) and len(one.readings)
+    ]
+
+
+def x_limits(sheet: Sheet, runs: list[RunReadings]) -> tuple[float, float]:
+    """Give limits of x that show all readings with a margin."""
+    log = sheet.x_view.log
     if not runs:
-        return {"x": [0.0, 10.0], "y": [0.0, 1.0]}
-    y_lo = min(one.readings.extremes[0] for one in runs)
-    y_hi = max(one.readings.extremes[1] for one in runs)
-    x_lo = min(float(one.readings.t[0]) for one in runs)
-    x_hi = max(float(one.readings.t[-1]) for one in runs)
-    return {"x": list(widened(x_lo, x_hi, 0.02)), "y": list(widened(y_lo, y_hi))}
+        return (1.0, 10.0) if log else (0.0, 10.0)
+    ends = []
+    for one in runs:
+        x = one.readings.t
+        first = int(np.searchsorted(x, 0.0, side="right")) if log else 0
+        if first < x.size:
+            ends.append((float(x[first]), float(x[-1])))
+    return axes.showing(ends, log=log, room=0.02)
+
+
+def y_limits(runs: list[RunReadings], *, log: bool = False) -> tuple[float, float]:
+    """Give limits of an upright axis that show all readings with a margin."""
+    if log:
+        return axes.showing([one.readings.extremes_above_zero for one in runs], log=True)
+    return axes.showing([one.readings.extremes for one in runs])
+
+
+def limits(runs: list[RunReadings], sheet: Sheet) -> dict[str, tuple[float, float]]:
+    """Give limits of both axes that show all readings of some runs with a margin."""
+    return {"x": x_limits(sheet, runs), "y": y_limits(runs)}
 
 
 def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> bytes:
-    """Pack the readings between lo and hi on so many pixel columns.
+    """Pack the readings of all graphs between lo and hi on so many pixel columns.
 
-    Four bytes with the length of a JSON head, the head, then for each run x and y as float32
-    relative to the run's `x0` and `y0`: fine enough for pixels, and half the bytes.
+    Four bytes with the length of a JSON head, the head, then float32 arrays for each trace of
+    the head. Few readings are `points`: x, y and, where it says so, uncertainties of y and x.
+    Many are `columns`: the lowest and the highest of each of the columns from lo to hi. Numbers
+    are given as (value - x0) / xs; on a logarithmic axis it is their decadic logarithm.
     """
-    runs = shown_runs(sheet)
-    whole = limits(runs)
-    if lo is None or hi is None or not -math.inf < lo < hi < math.inf:
-        lo, hi = whole["x"]
+    shown = drawn(sheet)
+    log = sheet.x_view.log
+    whole = x_limits(sheet, [one.read for one in shown])
+    if lo is None or hi is None or not -math.inf < lo < hi < math.inf or (log and lo <= 0):
+        lo, hi = whole
     columns = max(1, min(columns, MOST_COLUMNS))
+    edges = column_edges(lo, hi, columns, log=log)
+    views = {graph.pk: {s: graph.view(s) for s in SIDES} for graph in sheet.graphs.all()}
     head, parts = [], []
-    for one in runs:
-        t, y = one.readings.t, one.readings.y
-        xs, ys = envelope(t, y, lo, hi, columns)
-        x0, y0 = lo, float(ys[0]) if ys.size and math.isfinite(ys[0]) else 0.0
-        part = series.inside(t, lo, hi)
+    for one in shown:
+        trace = one.trace
+        packed = _Packed(one.read.readings, edges, log, views[trace.graph_id][trace.side].log)
+        said, arrays = packed.parts()
         head.append(
-            {
-                "number": one.run.number,
-                "label": one.run.label,
-                "inside": part.stop - part.start,
-                "n": int(xs.size),
-                "x0": x0,
-                "y0": y0,
-            }
+            {"graph": trace.graph_id, "side": trace.side, "quantity": trace.quantity_id}
+            | {"number": one.read.run.number}
+            | said
         )
-        parts += [(xs - x0).astype("<f4").tobytes(), (ys - y0).astype("<f4").tobytes()]
-    text = json.dumps({"lo": lo, "hi": hi, "limits": whole, "runs": head}).encode()
+        parts += arrays
+    graphs = [
+        {"id": graph.pk} | {side: _whole(shown, graph.pk, side, views) for side in SIDES}
+        for graph in sheet.graphs.all()
+    ]
+    runs = {one.read.run.number: one.read.run for one in shown}
+    text = json.dumps(
+        {"lo": lo, "hi": hi, "columns": columns, "x": whole, "graphs": graphs}
+        | {
+            "runs": [
+                {"number": n, "label": run.label, "marked": run.marked} for n, run in runs.items()
+            ]
+        }
+        | {"traces": head}
+    ).encode()
     text += b" " * (-len(text) % 4)
     return struct.pack("<I", len(text)) + text + b"".join(parts)
 
 
-def time_decimals(run: Run) -> int:
-    """Tell how many decimals a time of this run needs to be told from the next."""
-    return numbers.decimals_for_steps(1 / run.rate)
+def _whole(shown: list[Drawn], graph: int, side: str, views: dict) -> tuple[float, float]:
+    on_it = [one.read for one in shown if (one.trace.graph_id, one.trace.side) == (graph, side)]
+    return y_limits(on_it, log=views[graph][side].log)
 
 
-def at(sheet: Sheet, x: float, step: int = 0) -> dict:
-    """Read all shown runs at the reading nearest to x, or so many readings further on.
+class _Packed:
+    """One run of a trace, as much of it as a window shows."""
 
-    Raises SeriesError where there is nothing to read.
-    """
-    runs = shown_runs(sheet)
-    if not runs:
-        raise SeriesError("No run is shown. Show one in the rail above.")
-    offsets = [abs(one.readings.t[series.nearest(one.readings.t, x)] - x) for one in runs]
-    leading = runs[int(np.argmin(offsets))]
-    t = leading.readings.t
-    place = min(max(series.nearest(t, x) + step, 0), t.size - 1)
-    x = float(t[place])
-    rows = []
-    for one in runs:
-        index = series.nearest(one.readings.t, x)
-        near = abs(float(one.readings.t[index]) - x) <= 0.75 / one.run.rate
-        if near:
-            rows.append(reading(one, index, sheet.quantity))
-    return {"x": x, "text": numbers.fixed(x, time_decimals(leading.run)), "rows": rows}
+    def __init__(
+        self, readings: Readings, edges: NDArray[np.float64], x_log: bool, y_log: bool
+    ) -> None:
+        self.edges, self.x_log, self.y_log = edges, x_log, y_log
+        inside = series.inside(readings.t, float(edges[0]), float(edges[-1]))
+        self.inside = inside.stop - inside.start
+        self.readings = readings
+        self.unseen = self._unseen(readings, inside)
+
+    def _unseen(self, readings: Readings, inside: slice) -> int:
+        """Count the readings in the window that a logarithmic axis cannot show."""
+        if self.y_log:
+            return int(np.count_nonzero(readings.y[inside] <= 0))
+        if self.x_log:
+            return int(np.searchsorted(readings.t, 0.0, side="right"))
+        return 0
+
+    def parts(self) -> tuple[dict, list[bytes]]:
+        """Give what the head says of it, and its arrays."""
+        few = self.inside <= 2 * (self.edges.size - 1)
+        said, arrays = self._points(self.readings) if few else self._columns()
+        said |= {"inside": self.inside, "unseen": self.unseen}
+        return said, arrays
+
+    def _points(self, readings: Readings) -> tuple[dict, list[bytes]]:
+        part = series.inside(readings.t, float(self.edges[0]), float(self.edges[-1]))
+        # One beyond each end, so that a line leaves the picture in the right direction.
+        part = slice(max(0, part.start - 1), part.stop + 1)
+        seen = readings.at(part)
+        x, x0, xs = _scaled(self._x(seen.t))
+        y, y0, ys = _scaled(self._y(seen.y))
+        said = {"kind": "points", "n": int(x.size), "x0": x0, "xs": xs, "y0": y0, "ys": ys}
+        arrays = [x, y]
+        for name, u in (("u_y", seen.u), ("u_x", seen.u_x)):
+            if u is not None and np.nanmax(u, initial=0.0) > 0:
+                said[name] = True
+                arrays.append(u)
+        said["aside"] = [] if seen.aside is None else np.flatnonzero(seen.aside).tolist()
+        return said, [one.astype("<f4").tobytes() for one in arrays]
+
+    def _columns(self) -> tuple[dict, list[bytes]]:
+        counted = self.readings.counted
+        y = counted.y
+        if self.y_log:
+            y = np.where(y > 0, y, np.nan)
+        lows, highs = column_extremes(counted.t, y, self.edges)
+        both, y0, ys = _scaled(self._y(np.concatenate((lows, highs))))
+        said = {"kind": "columns", "n": int(lows.size), "y0": y0, "ys": ys}
+        arrays = [both.astype("<f4").tobytes()]
+        if self.readings.aside is not None:
+            aside = self.readings.at(self.readings.aside)
+            lo, hi = float(self.edges[0]), float(self.edges[-1])
+            x, y = envelope(aside.t, aside.y, lo, hi, MOST_ASIDE)
+            more, points = self._points(Readings(x, y))
+            said["apart"] = more
+            arrays += points
+        return said, arrays
+
+    def _x(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
+        return _logarithm(x) if self.x_log else x
+
+    def _y(self, y: NDArray[np.float64]) -> NDArray[np.float64]:
+        return _logarithm(y) if self.y_log else y
 
 
-def reading(one: RunReadings, index: int, quantity: Quantity) -> dict:
-    """Say what one reading is, as it is to be read."""
-    y = float(one.readings.y[index])
-    return {
-        "number": one.run.number,
-        "x": float(one.readings.t[index]),
-        "y": y if math.isfinite(y) else None,
-        "text": numbers.fixed(y, quantity.decimals),
-    }
+def _logarithm(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.log10(values, out=np.full(values.shape, np.nan), where=values > 0)
+
+
+def _scaled(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], float, float]:
+    """Take origin and size out, so that float32 is fine enough for pixels; gives both as well."""
+    finite = values[np.isfinite(values)]
+    if not finite.size:
+        return values, 0.0, 1.0
+    lo, hi = float(finite.min()), float(finite.max())
+    middle = lo / 2 + hi / 2
+    size = max(hi / 2 - lo / 2, 5e-324)
+    size = size if size > 1e-300 * max(1.0, abs(middle)) else 1.0
+    with np.errstate(over="ignore"):
+        return (values - middle) / size, middle, size

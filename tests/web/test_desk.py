@@ -11,6 +11,7 @@ from galena.experiments.flows import remove
 from galena.experiments.models import SeriesChunk
 from galena.instruments.protocol import ChannelFacts
 from tests import making
+from tests.addresses import address
 
 AIR = ChannelFacts("p", "air pressure", "p", "hPa", 900.0, 1100.0, 0.1, 100.0)
 
@@ -26,18 +27,35 @@ def sheet(run):
 
 
 def post(client, name, *args, **fields):
-    return client.post(reverse(name, args=args), fields)
+    return client.post(address(name, *args), fields)
 
 
 def unpack(packed):
+    """Give the head of a window, and for each trace its arrays in units of the readings."""
     size = struct.unpack("<I", packed[:4])[0]
-    head, place, arrays = json.loads(packed[4 : 4 + size]), 4 + size, []
-    for run in head["runs"]:
-        x, y = np.frombuffer(packed, "<f4", 2 * run["n"], place).reshape(2, -1)
-        arrays.append((x + run["x0"], y + run["y0"]))
-        place += 8 * run["n"]
+    head, place, traces = json.loads(packed[4 : 4 + size]), 4 + size, []
+
+    def row(count):
+        nonlocal place
+        place += 4 * count
+        return np.frombuffer(packed, "<f4", count, place - 4 * count).astype(float)
+
+    for trace in head["traces"]:
+        n = trace["n"]
+        if trace["kind"] == "columns":
+            lows, highs = (row(n) * trace["ys"] + trace["y0"] for _ in range(2))
+            traces.append((lows, highs))
+            if "apart" in trace:
+                row(2 * trace["apart"]["n"])
+            continue
+        x, y = row(n) * trace["xs"] + trace["x0"], row(n) * trace["ys"] + trace["y0"]
+        traces.append((x, y, *(row(n) for name in ("u_y", "u_x") if name in trace)))
     assert place == len(packed)
-    return head, arrays
+    return head, traces
+
+
+def window_of(client, experiment, **query):
+    return unpack(client.get(address("desk-data", experiment.pk), query).content)
 
 
 def test_a_span_is_marked_off_asked_moved_and_taken_away(as_ada, experiment, sheet):
@@ -150,30 +168,27 @@ def test_a_marker_reads_all_shown_runs(as_ada, experiment, sheet):
 def test_a_window_holds_what_can_be_seen(as_ada, experiment):
     y = making.ramp(50_000, rate=1000.0)
     making.run(experiment, y, rate=1000.0, chunk=250)
-    answer = as_ada.get(reverse("desk-data", args=[experiment.pk]), {"columns": "500"})
-    head, ((xs, ys),) = unpack(answer.content)
-    assert head["runs"][0]["inside"] == y.size
-    assert len(answer.content) < 20_000
-    assert (xs.min(), xs.max()) == pytest.approx((0, 49.999))
-    assert (ys.min(), ys.max()) == pytest.approx((y.min(), y.max()), abs=1e-4)
-    query = {"lo": "10", "hi": "10.1", "columns": "500"}
-    head, ((xs, ys),) = unpack(
-        as_ada.get(reverse("desk-data", args=[experiment.pk]), query).content
-    )
+    answer = as_ada.get(address("desk-data", experiment.pk), {"columns": "500"})
+    head, ((lows, highs),) = unpack(answer.content)
+    assert head["traces"][0]["inside"] == y.size
+    assert len(answer.content) < 6_000
+    assert (np.nanmin(lows), np.nanmax(highs)) == pytest.approx((y.min(), y.max()), abs=1e-4)
+    head, ((xs, ys),) = window_of(as_ada, experiment, lo="10", hi="10.1", columns="500")
     assert xs == pytest.approx(np.arange(9_999, 10_102) / 1000, abs=1e-5)
     assert ys == pytest.approx(y[9_999:10_102], abs=1e-4)
-    assert as_ada.get(reverse("desk-data", args=[experiment.pk]), {"lo": "x"}).status_code == 400
+    wrong = as_ada.get(address("desk-data", experiment.pk), {"lo": "x"})
+    assert wrong.status_code == 400
 
 
 def test_the_margins_keep_every_reading_off_the_edge(sheet):
-    limits = window.limits(window.shown_runs(sheet))
+    limits = window.limits(window.shown_runs(sheet), sheet)
     y = making.ramp()
     assert limits["x"][0] < 0 < 19.9 < limits["x"][1]
     assert limits["y"][0] < y.min() < y.max() < limits["y"][1]
 
 
 def test_the_cursor_snaps_to_readings_and_steps(as_ada, experiment, run):
-    url = reverse("desk-at", args=[experiment.pk])
+    url = address("desk-at", experiment.pk)
     found = as_ada.get(url, {"x": "5.04"}).json()
     assert (found["text"], found["x"]) == ("5.0", 5.0)
     assert found["rows"][0]["text"] == f"{making.ramp()[50]:.1f}"
@@ -184,42 +199,30 @@ def test_the_cursor_snaps_to_readings_and_steps(as_ada, experiment, run):
     assert "No run is shown" in as_ada.get(url, {"x": "5"}).json()["trouble"]
 
 
-def test_another_quantity_can_be_shown(as_ada, experiment, sheet):
-    making.run(experiment, np.full(20, 1013.2), facts=AIR)
-    quantity = experiment.quantities.get(symbol="p")
-    text = post(as_ada, "choose-quantity", experiment.pk, quantity=quantity.pk).text
-    assert 'data-symbol="p"' in text
-    assert [one.run.number for one in window.shown_runs(flows.first_sheet(experiment))] == [2]
-    for wrong in ("99999", "abc", ""):
-        assert post(as_ada, "choose-quantity", experiment.pk, quantity=wrong).status_code == 404
-
-
 @pytest.mark.parametrize(
     ("lo", "hi"), [("-inf", "inf"), ("nan", "3"), ("5", "5"), ("9", "2"), ("1e400", "2")]
 )
 def test_a_window_that_cannot_be_shows_all(as_ada, experiment, run, lo, hi):
-    url = reverse("desk-data", args=[experiment.pk])
-    head, ((xs, _),) = unpack(as_ada.get(url, {"lo": lo, "hi": hi}).content)
-    assert (head["lo"], head["hi"]) == tuple(head["limits"]["x"])
+    head, ((xs, _),) = window_of(as_ada, experiment, lo=lo, hi=hi)
+    assert [head["lo"], head["hi"]] == head["x"]
     assert xs.size == 200
 
 
-def test_the_drawer_pages_through_all_readings(as_ada, experiment, run):
+def test_the_table_gives_its_rows_a_part_at_a_time(as_ada, experiment, run):
     making.run(experiment, making.ramp(450))
-    url = reverse("readings", args=[experiment.pk, 2])
-    text = as_ada.get(url).text
-    assert "readings 1 to 200 of 450" in text
-    assert f"<td>{making.ramp(450)[0]:.1f}</td>" in text
-    text = as_ada.get(url, {"first": "400"}).text
-    assert text.count("<tr>") == 51
-    assert "Later" not in text
-    assert as_ada.get(url, {"first": "abc"}).status_code == 200
-    assert as_ada.get(reverse("readings", args=[experiment.pk, 9])).status_code == 404
+    assert "450 rows" in as_ada.get(reverse("readings", args=[experiment.pk, 2])).text
+    url = reverse("rows", args=[experiment.pk, 2])
+    found = as_ada.get(url, {"first": "400", "count": "100"}).json()
+    assert (found["count"], len(found["rows"])) == (450, 50)
+    assert found["rows"][0] == ["40.0", f"{making.ramp(450)[400]:.1f}"]
+    assert as_ada.get(url, {"first": "9999"}).json()["rows"] == []
+    assert as_ada.get(url, {"first": "abc"}).status_code == 400
+    assert as_ada.get(reverse("rows", args=[experiment.pk, 9])).status_code == 404
 
 
 def test_damaged_readings_are_told_and_the_page_still_comes(as_ada, experiment, run):
     SeriesChunk.objects.filter(first_index=100).update(crc32=1)
-    answer = as_ada.get(reverse("desk-data", args=[experiment.pk]))
+    answer = as_ada.get(address("desk-data", experiment.pk))
     assert answer.status_code == 409
     assert "Readings 101 to 200 are damaged on the disk" in answer.text
     page = as_ada.get(reverse("desk", args=[experiment.pk]))
@@ -233,7 +236,7 @@ def test_damaged_readings_are_told_and_the_page_still_comes(as_ada, experiment, 
     assert "are damaged" in report.text
     making.run(experiment, making.ramp())
     as_ada.post(reverse("show-run", args=[experiment.pk, 1]))
-    assert as_ada.get(reverse("desk-data", args=[experiment.pk])).status_code == 200
+    assert as_ada.get(address("desk-data", experiment.pk)).status_code == 200
 
 
 def test_a_figure_shows_every_run_with_its_mark_and_its_fits(sheet, run):

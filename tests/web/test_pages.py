@@ -9,6 +9,7 @@ from django.urls import reverse
 from galena.desk import flows
 from galena.experiments.models import Experiment
 from tests import making
+from tests.addresses import address
 
 PAGES = ["bench", "record", "desk", "report"]
 PARTS = [
@@ -32,7 +33,12 @@ CHANGES = [
     "stop",
     "add-span",
     "add-marker",
-    "choose-quantity",
+    "add-sheet",
+    "add-graph",
+    "change-sheet",
+    "keep-view",
+    "undo",
+    "redo",
 ]
 
 
@@ -45,7 +51,7 @@ def test_nobody_sees_anything_without_signing_in(client, db, name):
 
 @pytest.mark.parametrize("name", PAGES + PARTS)
 def test_an_experiment_is_open_to_its_owner_only(experiment, as_ada, tern, name):
-    url = reverse(name, args=[experiment.pk])
+    url = address(name, experiment.pk)
     assert as_ada.get(url).status_code == 200
     other = Client()
     other.force_login(tern)
@@ -54,7 +60,7 @@ def test_an_experiment_is_open_to_its_owner_only(experiment, as_ada, tern, name)
 
 @pytest.mark.parametrize("name", CHANGES)
 def test_changes_are_refused_to_others_and_without_a_token(experiment, ada, tern, name):
-    url = reverse(name, args=[experiment.pk])
+    url = address(name, experiment.pk)
     strict = Client(enforce_csrf_checks=True)
     strict.force_login(ada)
     answer = strict.post(url)
@@ -159,10 +165,14 @@ def test_a_run_is_hidden_removed_and_brought_back(as_ada, experiment):
     assert "Show run 1" in as_ada.post(reverse("show-run", args=at)).text
     assert "Hide run 1" in as_ada.post(reverse("show-run", args=at)).text
     answer = as_ada.post(reverse("remove-run", args=at))
-    assert "Run 1 was removed." in answer.text
-    again = as_ada.post(reverse("remove-run", args=at))
-    assert "Run 1 was removed in the meantime, perhaps in another window." in again.text
-    assert "removed in the meantime" in as_ada.post(reverse("show-run", args=at)).text
+    assert "It was removed." in answer.text
+    assert "rail-changed" in answer.headers["HX-Trigger"]
+    assert "Run 1 was removed." in as_ada.get(reverse("rail", args=at[:1])).text
+    assert as_ada.post(reverse("remove-run", args=at)).status_code == 404
+    assert (
+        "Run 1 was removed in the meantime, perhaps in another window."
+        in as_ada.post(reverse("show-run", args=at)).text
+    )
     assert "Hide run 1" in as_ada.post(reverse("restore-run", args=at)).text
 
 
@@ -183,6 +193,6 @@ def test_pages_ask_no_query_in_a_loop(as_ada, experiment):
             as_ada.get(reverse(name, args=[experiment.pk]))
         with CaptureQueriesContext(connection) as asked:
             for name in ["", *PAGES, "ledger", "desk-data"]:
-                as_ada.get(reverse(name, args=[experiment.pk]) if name else "/")
+                as_ada.get(address(name, experiment.pk) if name else "/")
         counts.append(len(asked))
     assert counts[0] == counts[1]

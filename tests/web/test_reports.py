@@ -61,7 +61,7 @@ def test_the_graph_comes_as_a_vector_figure_with_a_caption(report, sheet):
     assert page.body.count("<figure><svg") == 1
     assert "Figure 1. Water level against time" in page.body
     assert "run 1, pump 40 mL/s · drain closed" in page.body
-    assert "span A (5.00 s to 15.00 s)" in page.body
+    assert "span A (5.00 to 15.00 s)" in page.body
 
 
 def test_writing_is_saved(as_ada, report):

@@ -1,243 +1,188 @@
-// The Desk: paints the graph and wires gestures, ruler, cursor, ledger and drawer together.
-// Owns the view (the limits that are shown). Every number shown comes from the server.
+// The Desk: keeps the sheets in sight, the ledger, undo and the readings drawer together.
+// Owns which sheet is active: its ledger is shown, and keys go to it.
+import { listen } from "../shell/js/live.js";
 import { post, say } from "../shell/js/frame.js";
-import { COLOURS, drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
-import { clipTo, drawCurve, drawLine, drawMark, drawMarks, loadMarks } from "../shell/js/painter.js";
-import { attach } from "./gestures.js";
-import { Window } from "./readings.js";
-import { Ruler } from "./ruler.js";
+import { loadMarks } from "../shell/js/painter.js";
+import { Sheet } from "./sheet.js";
+import { Table } from "./table.js";
 
 const desk = document.getElementById("desk");
-const stack = document.getElementById("stack");
-const canvas = document.getElementById("graph");
 const markOf = loadMarks();
+const form = document.getElementById("axis-form");
 const ledger = () => document.getElementById("ledger");
+let sheets = [];
+let active = null;
 
-let view = null; // {x: [lo, hi], y: [lo, hi]}; null shows all
-let scale = null;
-let cursor = null; // what the server read at the cursor
-let begun = null; // where Enter started a span
-let overlay = readOverlay();
-let due = false;
-
-const shown = new Window(desk.dataset.data, () => {
-  say(shown.trouble);
-  document.getElementById("hint").hidden = Boolean(shown.runs.length || shown.trouble);
-  repaint();
-});
-const ruler = new Ruler(document.getElementById("ruler"), {
-  moved: (kind, id, fields) => change(`${desk.dataset[kind]}/${id}`, fields),
-  removed: (kind, id) => change(`${desk.dataset[kind]}/${id}`, { remove: 1 }),
-  stepped: async (x, by) => (await read(x, by))?.x ?? null,
-});
-
-function readOverlay() {
-  return JSON.parse(document.getElementById("overlay").textContent);
-}
-
-function limits() {
-  const all = shown.limits ?? { x: [0, 10], y: [0, 1] };
-  return { x: view?.x ?? all.x, y: view?.y ?? all.y };
-}
-
-function repaint() {
-  if (due) return;
-  due = true;
-  requestAnimationFrame(() => { due = false; paint(); });
-}
-
-function paint() {
-  const { context, width, height } = fitted(canvas);
-  const size = rem();
-  const top = 0.5 * size;
-  const box = { left: 4.6 * size, right: width - 1.9 * size, top: top + 2.1 * size, bottom: height - 3.3 * size };
-  const { x, y } = limits();
-  scale = scales(box, x, y);
-  context.fillStyle = COLOURS.ruler;
-  context.fillRect(box.left, top, box.right - box.left, 1.65 * size);
-  const { symbol, unit } = ledger().dataset;
-  if (symbol) drawAxes(context, scale, { xLabel: ["t", "s"], yLabel: [symbol, unit] });
-  clipTo(context, box);
-  for (const run of shown.runs) drawLine(context, scale, markOf(run.number), run.x, run.y);
-  for (const curve of overlay.curves) drawCurve(context, scale, curve, markOf(curve.number).colour);
-  for (const run of shown.runs) drawMarks(context, scale, markOf(run.number), run.x, run.y, run.number);
-  if (cursor) drawCursor(context, box);
-  context.restore();
-  ruler.place(scale, top);
-  stack.dataset.shown = JSON.stringify({ x, y, box, runs: shown.runs.length }); // for tests and for the curious
-}
-
-function drawCursor(context, box) {
-  context.strokeStyle = "#9a6a12";
-  context.setLineDash([2, 3]);
-  context.beginPath();
-  context.moveTo(scale.x(cursor.x), box.top);
-  context.lineTo(scale.x(cursor.x), box.bottom);
-  context.stroke();
-  context.setLineDash([]);
-  for (const row of cursor.rows) {
-    if (row.y === null) continue;
-    const mark = markOf(row.number);
-    drawMark(context, { ...mark, colour: "#ffffff" }, scale.x(row.x), scale.y(row.y), 1.9);
-    drawMark(context, mark, scale.x(row.x), scale.y(row.y), 1.4);
-  }
-}
-
-const columns = () => Math.max(50, stack.clientWidth - 100);
-const fetchShown = () => shown.ask(view?.x ?? null, columns());
-
-let waiting = null;
-function look(next) {
-  view = next;
-  repaint();
-  if (waiting) return;
-  waiting = setTimeout(() => { waiting = null; fetchShown(); }, 30);
-}
-
-function zoom(part, factor, atX, atY) {
-  const { x, y } = limits();
-  const about = (ends, place) => ends.map((end) => place + (end - place) * factor);
-  const next = { x, y };
-  if (part !== "y") next.x = about(x, scale.fromX(Math.max(atX, scale.box.left)));
-  if (part !== "x") next.y = about(y, scale.fromY(Math.min(atY, scale.box.bottom)));
-  const enough = ([lo, hi]) => hi - lo > 1e-9 * Math.max(1, Math.abs(lo), Math.abs(hi)) && hi - lo < 1e12;
-  if (enough(next.x) && enough(next.y)) look(next);
-}
-
-function slide(part, byX, byY) {
-  const { x, y } = limits();
-  const dx = part === "x" ? scale.fromX(0) - scale.fromX(byX) : 0;
-  const dy = part === "y" ? scale.fromY(0) - scale.fromY(byY) : 0;
-  look({ x: x.map((end) => end + dx), y: y.map((end) => end + dy) });
-}
-
-function showAll(fromZero) {
-  if (!fromZero || !shown.limits) { look(null); return; }
-  const { x, y } = shown.limits;
-  look({ x: [Math.min(0, x[0]), Math.max(0, x[1])], y: [Math.min(0, y[0]), Math.max(0, y[1])] });
-}
-
-// The cursor: one request under way, the latest place next.
-let reading = false;
-let nextPlace = null;
-function step(by) { // from where the cursor will be when its turn comes
-  point(null, by + (nextPlace?.x === null ? nextPlace.by : 0));
-}
-
-async function point(x, by = 0) {
-  nextPlace = { x, by };
-  if (reading) return;
-  reading = true;
-  while (nextPlace) {
-    const next = nextPlace;
-    nextPlace = null;
-    const found = await read(next.x ?? cursor?.x ?? limits().x[0], next.by);
-    if (found) { cursor = found; tell(); repaint(); }
-  }
-  reading = false;
-}
-
-async function read(x, step) {
-  const answer = await fetch(`${desk.dataset.at}?${new URLSearchParams({ x, step })}`).catch(() => null);
-  if (!answer?.ok) return null;
-  const found = await answer.json();
-  return found.trouble ? null : found;
-}
-
-function tell() {
-  const { symbol, unit } = ledger().dataset;
-  const strip = document.getElementById("reading");
-  strip.replaceChildren(part("t", cursor.text, "s"), ...cursor.rows.flatMap((row) => [" ", part(symbol, row.text, unit, row.number)]));
-  const { x } = limits();
-  if (cursor.x < x[0] || cursor.x > x[1]) look({ x: x.map((end) => end + cursor.x - (x[0] + x[1]) / 2), y: limits().y });
-}
-
-function part(symbol, value, unit, number) {
-  const whole = document.createElement("span");
-  whole.className = "me-4";
-  const letter = document.createElement("i");
-  letter.className = "symbol";
-  letter.textContent = symbol;
-  const bold = document.createElement("b");
-  bold.textContent = `${value} ${unit}`;
-  if (number) {
-    bold.style.color = markOf(number).colour;
-    const said = document.createElement("span");
-    said.className = "visually-hidden";
-    said.textContent = ` run ${number} `;
-    whole.append(letter, said, " ", bold);
-  } else whole.append(letter, " ", bold);
-  return whole;
-}
-
-// A change is posted; the answer is the ledger anew, with what it draws on the graph.
-async function change(url, fields) {
+// A change is posted; the answer is the ledger or the sheets anew.
+async function change(url, fields, what) {
   const answer = await post(url, fields).catch(() => null);
   if (!answer?.ok) { say("The server did not take this change. Load the page again and repeat it."); return; }
-  htmx.swap("#ledger", await answer.text(), { swapStyle: "outerHTML" });
+  htmx.swap(what === "sheets" ? "#sheets" : "#ledger", await answer.text(), { swapStyle: "outerHTML" });
 }
 
-document.addEventListener("htmx:afterSwap", (event) => { if (event.target.id === "ledger" || event.detail?.elt?.id === "ledger") renew(); });
-new MutationObserver(() => renew()).observe(desk, { childList: true });
-let quantity = ledger().dataset.symbol;
+function activate(sheet) {
+  if (active === sheet) return;
+  active = sheet;
+  for (const one of sheets) one.section.dataset.active = one === sheet;
+  if (Number(ledger().dataset.sheet) !== sheet.id) htmx.ajax("GET", sheet.section.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
+}
+
+let held = null; // the <section> that the sheets belong to
 function renew() {
-  if (!ledger()) return;
-  overlay = readOverlay();
-  ruler.show(overlay);
-  if (ledger().dataset.symbol !== quantity) {
-    quantity = ledger().dataset.symbol;
-    cursor = view = null;
-    document.getElementById("reading").replaceChildren();
-    fetchShown();
+  const section = document.getElementById("sheets");
+  if (!section || !ledger()) return; // one of them is on its way
+  if (section !== held) {
+    held = section;
+    const [before, focused] = [new Map(sheets.map((one) => [one.id, one])), active?.id];
+    for (const one of sheets) one.close();
+    sheets = [...section.querySelectorAll(".sheet")].map((one) => new Sheet(one, { markOf, change, active: activate }));
+    active = null;
+    const front = sheets.find(({ id }) => id === focused) ?? sheets[0];
+    for (const one of sheets) {
+      const old = before.get(one.id);
+      if (old) one.shown.takeFrom(old.shown);
+      one.fetch();
+      if (old?.cursor) one.point(old.cursor.x);
+    }
+    if (front) { active = front; for (const one of sheets) one.section.dataset.active = one === front; }
   }
-  repaint();
+  const { sheet } = ledger().dataset;
+  sheets.find(({ id }) => id === Number(sheet))?.show(JSON.parse(document.getElementById("overlay").textContent));
 }
+new MutationObserver(renew).observe(desk, { childList: true });
+
 document.body.addEventListener("runs-changed", () => {
-  fetchShown();
-  htmx.ajax("GET", desk.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
-  if (cursor) point(cursor.x);
+  for (const one of sheets) { one.fetch(); if (one.cursor) one.point(one.cursor.x); }
+  if (active) htmx.ajax("GET", active.section.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
 });
 
-attach(stack, {
-  scale: () => scale,
-  zoom, slide,
-  draft: (ends) => { ruler.draft = ends; repaint(); },
-  span: (lo, hi) => change(desk.dataset.spans, { lo: Math.min(lo, hi), hi: Math.max(lo, hi) }),
-  marker: (x) => dropMarker(x),
-  hover: (x) => point(x),
-  key: (name, shift, code) => {
-    if (code === "Digit0" || code === "Numpad0") showAll(shift);
-    else if (name === "ArrowLeft" || name === "ArrowRight") step((name === "ArrowLeft" ? -1 : 1) * (shift ? 10 : 1));
-    else if (name === "m" && cursor) dropMarker(cursor.x);
-    else if (name === "Enter" && cursor) markOff();
-    else if (name === "Escape" && begun !== null) { begun = null; ruler.draft = null; repaint(); }
-    else if (name === "+" || name === "-") zoom("both", name === "+" ? 0.8 : 1.25, (scale.box.left + scale.box.right) / 2, (scale.box.top + scale.box.bottom) / 2);
-    else return false;
-    return true;
-  },
+// A run that is being recorded grows here too: what is new is fetched a few times a second.
+let growing = null;
+const fetchAll = () => { for (const one of sheets) one.fetch(); };
+listen(desk.dataset.events, {
+  run: () => document.body.dispatchEvent(new Event("rail-changed")),
+  "run-readings": () => { growing ??= setTimeout(() => { growing = null; fetchAll(); }, 250); },
+  gap: fetchAll,
 });
 
-async function dropMarker(x) { // on the nearest reading
-  const found = await read(x, 0);
-  if (found) change(desk.dataset.markers, { x: found.x });
+document.addEventListener("click", (event) => {
+  const act = event.target.closest("[data-act]")?.dataset.act;
+  if ((act === "all" || act === "zero") && active) active.view.all(active.shown.whole, act === "zero");
+  if (act === "note" && active) { document.getElementById("sheet-tools").hidePopover(); active.write(); }
+  const whole = event.target.closest("[data-whole-axis]")?.dataset.wholeAxis;
+  if (whole) {
+    const { sheet: id, axis, graph } = form.querySelector("form").dataset;
+    const sheet = sheets.find((one) => one.id === Number(id));
+    sheet?.view.allOf({ axis, graph: Number(graph) }, sheet.shown.whole, whole === "zero");
+    form.hidePopover();
+  }
+});
+
+// The form of an axis opens beside its label and has the keys; Escape gives them back.
+let asker = null;
+document.addEventListener("htmx:beforeRequest", (event) => { if (event.detail.elt.matches(".axis-label")) asker = event.detail.elt; });
+document.addEventListener("htmx:afterSettle", (event) => {
+  if (event.detail.target !== form) return;
+  if (!form.matches(":popover-open")) form.showPopover();
+  beside(form, asker);
+  (form.querySelector("[aria-invalid]") ?? form.querySelector("input, select"))?.focus();
+});
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.target?.id === "sheets" && form.matches(":popover-open")) form.hidePopover();
+});
+document.addEventListener("toggle", (event) => { if (event.target === form && event.newState === "closed" && asker?.isConnected) asker.focus(); }, true);
+
+function beside(box, button) {
+  const place = button?.getBoundingClientRect() ?? { right: 80, top: 120, left: 80 };
+  const along = button?.matches(".along");
+  const left = along ? (place.left + place.right) / 2 - box.offsetWidth / 2 : place.left > innerWidth / 2 ? place.left - box.offsetWidth - 6 : place.right + 6;
+  const top = along ? place.top - box.offsetHeight - 6 : (place.top + place.bottom) / 2 - box.offsetHeight / 2;
+  box.style.left = `${Math.max(8, Math.min(left, innerWidth - box.offsetWidth - 8))}px`;
+  box.style.top = `${Math.max(8, Math.min(top, innerHeight - box.offsetHeight - 8))}px`;
 }
 
-function markOff() {
-  if (begun === null) { begun = cursor.x; say(`The span starts at ${cursor.text} s. Step to its end and press Enter, or Escape to leave it.`); return; }
-  const ends = [begun, cursor.x].sort((a, b) => a - b);
-  begun = null;
-  say("");
-  change(desk.dataset.spans, { lo: ends[0], hi: ends[1] });
+// A note is written in the same box.
+document.addEventListener("write-note", ({ detail: { sheet, note, at } }) => {
+  const field = Object.assign(document.createElement("textarea"), { className: "entry", maxLength: 300, rows: 3, value: note?.element.dataset.text ?? "", ariaLabel: "Note" });
+  const button = Object.assign(document.createElement("button"), { className: "act primary", textContent: "Keep the note" });
+  const own = document.createElement("form");
+  own.append(Object.assign(document.createElement("h2"), { textContent: "Note" }), field, button);
+  if (note) {
+    const gone = Object.assign(document.createElement("button"), { className: "act", type: "button", textContent: "Remove" });
+    gone.addEventListener("click", () => { form.hidePopover(); change(note.url, { remove: 1 }, "sheets"); });
+    own.append(gone);
+  }
+  const keep = (event) => {
+    event?.preventDefault();
+    form.hidePopover();
+    if (note) change(note.url, { text: field.value }, "sheets");
+    else change(`${desk.dataset.desk}/graphs/${at.graph}/notes`, { x: at.x, y: at.y, side: at.side, text: field.value }, "sheets");
+  };
+  own.addEventListener("submit", keep);
+  field.addEventListener("keydown", (event) => { if (event.key === "Enter" && !event.shiftKey) keep(event); });
+  form.replaceChildren(own);
+  asker = sheet.stackElement;
+  form.showPopover();
+  beside(form, note?.element);
+  field.focus();
+});
+
+document.addEventListener("keydown", (event) => {
+  if (!(event.ctrlKey || event.metaKey) || event.target.closest("input, textarea, select, [contenteditable]")) return;
+  const act = event.code === "KeyZ" ? (event.shiftKey ? "redo" : "undo") : event.code === "KeyY" ? "redo" : "";
+  const button = act && document.querySelector(`[data-act="${act}"]:not(:disabled)`);
+  if (!button) return;
+  event.preventDefault();
+  button.click();
+});
+
+// The readings drawer: a table of one run at a time.
+const drawer = document.getElementById("drawer");
+let table = null;
+let settling = null;
+function show(open) {
+  drawer.hidden = !open;
+  for (const one of document.querySelectorAll(".to-readings")) one.setAttribute("aria-expanded", String(open));
+}
+const reloadSheets = () => htmx.ajax("GET", desk.dataset.sheets, { target: "#sheets", swap: "outerHTML" });
+function tableChanged() { // what was typed is seen in the graphs a moment later
+  clearTimeout(settling);
+  settling = setTimeout(() => {
+    if (!active?.shown.traces.length) reloadSheets();
+    else document.body.dispatchEvent(new Event("runs-changed"));
+  }, 120);
+}
+function renewTable() {
+  table?.close();
+  table = new Table(drawer, {
+    changed: tableChanged,
+    reload: (html) => { if (html) htmx.swap("#drawer", html, { swapStyle: "innerHTML" }); reloadSheets(); },
+    read: async (run, row) => {
+      const found = active && await active.ask({ run, row });
+      if (found) { active.cursor = found; active.showCursor(true); }
+    },
+  });
+}
+new MutationObserver(() => { if (drawer.firstElementChild) renewTable(); }).observe(drawer, { childList: true });
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-close-drawer]")) { show(false); document.querySelector(".to-readings")?.focus(); }
+  if (!event.target.closest(".to-readings")) return;
+  show(drawer.hidden);
+  const first = active?.shown.runs[0]?.number ?? document.querySelector("#rail .chip b")?.textContent;
+  if (drawer.hidden) return;
+  if (first) htmx.ajax("GET", `${desk.dataset.desk}/readings/${first}`, { target: "#drawer", swap: "innerHTML" });
+  else drawer.innerHTML = '<div class="drawer-head"><span>No run has readings yet.</span></div>';
+});
+document.body.addEventListener("table-begun", () => { reloadSheets(); drawer.querySelector(".head")?.select(); });
+document.body.addEventListener("table-changed", () => { table?.forget?.(); });
+document.addEventListener("cursor", ({ detail: { cursor } }) => {
+  const row = table?.box && !drawer.hidden && cursor.rows.find(({ number }) => number === table.run)?.row;
+  if (Number.isInteger(row)) table.at(row);
+});
+if (new URLSearchParams(location.search).has("type")) {
+  show(true);
+  htmx.ajax("POST", `${desk.dataset.desk}/table`, { target: "#drawer", swap: "innerHTML" }).then(() => history.replaceState(null, "", location.pathname));
 }
 
-document.getElementById("show-all").addEventListener("click", () => showAll(false));
-document.getElementById("to-readings").addEventListener("click", (event) => {
-  const drawer = document.getElementById("drawer");
-  drawer.hidden = !drawer.hidden;
-  event.currentTarget.setAttribute("aria-expanded", String(!drawer.hidden));
-  const first = shown.runs[0]?.number ?? document.querySelector("#rail .chip b")?.textContent;
-  if (!drawer.hidden && first) htmx.ajax("GET", desk.dataset.data.replace(/data$/, `readings/${first}`), { target: "#drawer", swap: "innerHTML" });
-});
-new ResizeObserver(() => { repaint(); fetchShown(); }).observe(stack);
-ruler.show(overlay);
-document.fonts.ready.then(repaint);
+renew();
+document.fonts.ready.then(() => { for (const one of sheets) one.repaint(); });

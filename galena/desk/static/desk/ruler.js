@@ -1,10 +1,12 @@
-// The ruler above the stack: spans as brackets, markers as pins, both running through the graph.
+// The ruler above the stack: spans as brackets, markers as pins, both running through all graphs.
 // Owns the SVG over the canvas. Calls `moved(kind, id, fields)` when one was dragged or stepped,
 // `removed(kind, id)` on Delete and `stepped(x, by)` to learn the reading next to a place.
 
+import { COLOURS } from "../shell/js/axes.js";
+
 const SVG = "http://www.w3.org/2000/svg";
-const BRASS = "#9a6a12";
-const LEAD = "#33475b";
+const BRASS = COLOURS.brass;
+const LEAD = COLOURS.lead;
 
 function make(name, attributes, ...children) {
   const element = document.createElementNS(SVG, name);
@@ -21,37 +23,41 @@ export class Ruler {
     svg.addEventListener("pointerdown", (event) => this.grab(event));
     svg.addEventListener("pointermove", (event) => this.drag(event));
     svg.addEventListener("pointerup", (event) => this.drop(event));
-    svg.addEventListener("pointercancel", () => { this.held = null; this.place(this.scale, this.top); });
+    svg.addEventListener("pointercancel", () => { this.held = null; this.draw(); });
     svg.addEventListener("keydown", (event) => this.key(event));
   }
 
   show(overlay) {
     this.overlay = overlay;
-    if (this.scale) this.place(this.scale, this.top);
+    if (this.scale) this.draw();
   }
 
-  place(scale, top) {
-    [this.scale, this.top] = [scale, top];
+  place(scale, frame, top) {
+    [this.scale, this.frame, this.top] = [scale, frame, top];
+    this.draw();
+  }
+
+  draw() {
     const focused = document.activeElement?.dataset?.key;
     this.svg.replaceChildren();
-    if (this.draft) this.svg.append(this.shade(this.draft[0], this.draft[1], "#9a6a12", 0.12));
+    if (this.draft) this.svg.append(this.shade(this.draft[0], this.draft[1], BRASS, 0.12));
     for (const span of this.overlay.spans) this.svg.append(...this.bracket(span));
     for (const marker of this.overlay.markers) this.svg.append(this.pin(marker));
     if (focused) this.svg.querySelector(`[data-key="${focused}"]`)?.focus();
   }
 
   clamped(x) {
-    return Math.min(Math.max(this.scale.x(x), this.scale.box.left), this.scale.box.right);
+    return Math.min(Math.max(this.scale.x(x), this.frame.left), this.frame.right);
   }
 
   shade(lo, hi, fill, opacity) {
     const [left, right] = [this.clamped(Math.min(lo, hi)), this.clamped(Math.max(lo, hi))];
-    const { top, bottom } = this.scale.box;
+    const { top, bottom } = this.frame;
     return make("rect", { x: left, y: top, width: right - left, height: bottom - top, fill, "fill-opacity": opacity });
   }
 
   bracket(span) {
-    const { box } = this.scale;
+    const box = this.frame;
     if (this.scale.x(span.hi) < box.left || this.scale.x(span.lo) > box.right) return [];
     const [left, right] = [this.clamped(span.lo), this.clamped(span.hi)];
     const y = this.top + 6;
@@ -62,22 +68,23 @@ export class Ruler {
       make("rect", { x: left, y: this.top - 4, width: right - left, height: 26, fill: "transparent" }),
       make("rect", { x: middle - 11, y: y - 9, width: 22, height: 18, rx: 3, fill: BRASS }),
       Object.assign(make("text", { class: "letter", x: middle, y: y + 5 }), { textContent: span.letter }));
+    if (span.name) body.append(Object.assign(make("text", { class: "given", x: middle + 16, y: y + 8, fill: COLOURS.ink }), { textContent: span.name.length > 24 ? `${span.name.slice(0, 23)}…` : span.name }));
     const ends = [["lo", left, "start"], ["hi", right, "end"]].map(([part, x, word]) => {
       const end = make("g", { ...about, "data-part": part, "data-key": `${span.id}-${part}`, tabindex: 0, role: "slider",
-        "aria-label": `${word} of span ${span.letter}`, "aria-valuenow": span[part], "aria-valuetext": `${span[part].toPrecision(5)}` },
+        "aria-label": `${word} of span ${span.letter}`, "aria-valuenow": span[part], "aria-valuetext": span.text },
         make("rect", { class: "grip", x: x - 7, y: this.top - 4, width: 14, height: box.bottom - this.top + 4 }),
         make("rect", { class: "frame", x: x - 3, y: this.top + 8, width: 6, height: 16, rx: 2, fill: BRASS }));
       return end;
     });
-    return [this.shade(span.lo, span.hi, "#9a6a12", 0.07), frame, body, ...ends];
+    return [this.shade(span.lo, span.hi, BRASS, 0.07), frame, body, ...ends];
   }
 
   pin(marker) {
     const x = this.scale.x(marker.x);
-    const { box } = this.scale;
+    const box = this.frame;
     if (x < box.left || x > box.right) return make("g", {});
     return make("g", { class: "pin", "data-kind": "markers", "data-id": marker.id, "data-part": "x", "data-key": `m${marker.id}`, tabindex: 0,
-      role: "slider", "aria-label": `marker ${marker.number}`, "aria-valuenow": marker.x, "aria-valuetext": `${marker.x.toPrecision(5)}` },
+      role: "slider", "aria-label": `marker ${marker.number}`, "aria-valuenow": marker.x, "aria-valuetext": marker.text },
       make("path", { d: `M${x} ${this.top + 26}V${box.bottom}`, stroke: LEAD, "stroke-dasharray": "2 3", fill: "none" }),
       make("circle", { class: "frame", cx: x, cy: this.top + 15, r: 10, fill: LEAD }),
       Object.assign(make("text", { class: "letter", x, y: this.top + 20 }), { textContent: marker.number }));
@@ -109,7 +116,7 @@ export class Ruler {
     if (part === "body") { item.lo = before.lo + by; item.hi = before.hi + by; }
     else item[part] = before[part] + by;
     this.held.moved = true;
-    this.place(this.scale, this.top);
+    this.draw();
   }
 
   drop(event) {
@@ -117,12 +124,13 @@ export class Ruler {
     event.stopPropagation();
     const { kind, item, moved } = this.held;
     this.held = null;
-    if (moved) this.tell(kind, item);
+    if (moved) this.tell(kind, item, !event.altKey);
   }
 
-  tell(kind, item) {
+  // An end or a marker comes to rest on a reading, unless Alt is held.
+  tell(kind, item, snap) {
     const fields = kind === "spans" ? { lo: Math.min(item.lo, item.hi), hi: Math.max(item.lo, item.hi) } : { x: item.x };
-    this.moved(kind, item.id, fields);
+    this.moved(kind, item.id, snap ? { ...fields, snap: 1 } : fields);
   }
 
   async key(event) {
@@ -140,7 +148,7 @@ export class Ruler {
     const x = await this.stepped(held.item[held.part], by * (event.shiftKey ? 10 : 1));
     if (x === null) return;
     held.item[held.part] = x;
-    this.place(this.scale, this.top);
+    this.draw();
     this.tell(held.kind, held.item);
   }
 }

@@ -1,0 +1,106 @@
+"""Spans and markers, and what is asked of them."""
+
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_POST
+
+from galena.core import numbers
+from galena.desk import answers, flows, reading, window
+from galena.desk.models import Finding, Marker, Sheet, Span
+from galena.experiments.access import experiment_for
+
+
+@require_POST
+def add_span(request, experiment_id: int, sheet_id: int):
+    """Mark off a stretch."""
+    sheet = answers.sheet_for(request, experiment_id, sheet_id)
+    act = lambda: flows.add_span(sheet, *_places(request, sheet, "lo", "hi"))  # noqa: E731
+    return answers.changed(request, sheet, "new span", act)
+
+
+@require_POST
+def add_marker(request, experiment_id: int, sheet_id: int):
+    """Point at a place."""
+    sheet = answers.sheet_for(request, experiment_id, sheet_id)
+    act = lambda: flows.add_marker(sheet, *_places(request, sheet, "x"))  # noqa: E731
+    return answers.changed(request, sheet, "new marker", act)
+
+
+@require_POST
+def change_span(request, experiment_id: int, span_id: int):
+    """Move a span's ends, name it, or take it away."""
+    span, sheet = _placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return answers.show_ledger(request, sheet, answers.GONE)
+    act = lambda: flows.move_span(span, *_places(request, sheet, "lo", "hi"))  # noqa: E731
+    return _changed(request, sheet, span, f"span {span}", act)
+
+
+@require_POST
+def change_marker(request, experiment_id: int, marker_id: int):
+    """Move a marker, name it, or take it away."""
+    marker, sheet = _placed(request, experiment_id, Marker, marker_id)
+    if marker is None:
+        return answers.show_ledger(request, sheet, answers.GONE)
+    act = lambda: flows.move_marker(marker, *_places(request, sheet, "x"))  # noqa: E731
+    return _changed(request, sheet, marker, f"marker {marker}", act)
+
+
+@require_POST
+def ask(request, experiment_id: int, span_id: int):
+    """Ask something of a span of every shown run."""
+    span, sheet = _placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return answers.show_ledger(request, sheet, answers.GONE)
+    kind, key = request.POST.get("kind", ""), request.POST.get("of", "")
+    quantity = sheet.quantity
+    if key.isdecimal():
+        quantity = get_object_or_404(sheet.experiment.quantities, pk=int(key))
+
+    def asked() -> None:
+        runs = [one.run for one in window.shown_runs(sheet, quantity)]
+        flows.ask(span, kind, quantity, runs)
+
+    return answers.changed(request, sheet, f"ask {kind} of span {span}", asked)
+
+
+@require_POST
+def drop_finding(request, experiment_id: int, finding_id: int):
+    """Take a finding away."""
+    experiment = experiment_for(request, experiment_id)
+    finding = Finding.objects.filter(span__sheet__experiment=experiment, pk=finding_id)
+    finding = finding.select_related("span").first()
+    if finding is None:
+        return answers.show_ledger(request, _front(request, experiment), answers.GONE)
+    sheet = answers.sheet_for(request, experiment_id, finding.span.sheet_id)
+    act = lambda: flows.drop(finding, experiment)  # noqa: E731
+    return answers.changed(request, sheet, f"remove {finding.kind}", act)
+
+
+def _placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker | None, Sheet]:
+    """Give a span or marker with its sheet; where it is gone, the sheet in front."""
+    experiment = experiment_for(request, experiment_id)
+    thing = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
+    if thing is None:
+        return None, _front(request, experiment)
+    thing.sheet = answers.sheet_for(request, experiment_id, thing.sheet_id)
+    return thing, thing.sheet
+
+
+def _front(request, experiment) -> Sheet:
+    return answers.front_of(request, experiment, answers.sheets_of(experiment))
+
+
+def _changed(request, sheet: Sheet, thing: Span | Marker, name: str, move):
+    if "remove" in request.POST:
+        act = lambda: flows.drop(thing, sheet.experiment)  # noqa: E731
+        return answers.changed(request, sheet, f"remove {name}", act)
+    if "name" in request.POST:
+        act = lambda: flows.rename(thing, request.POST["name"])  # noqa: E731
+        return answers.changed(request, sheet, f"name of {name}", act)
+    return answers.changed(request, sheet, f"move {name}", move, about=f"move {name}")
+
+
+def _places(request, sheet: Sheet, *names: str) -> list[float]:
+    """Read places; those that a hand has put there come to rest on the nearest reading."""
+    found = [numbers.parse(request.POST.get(name, ""), f"The place ({name})") for name in names]
+    return reading.nearest(sheet, found) if "snap" in request.POST else found

@@ -1,0 +1,131 @@
+"""Sheets and their graphs: made, titled, put beside each other, resized and taken away."""
+
+import json
+
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET, require_POST
+
+from galena.core.errors import GalenaError
+from galena.desk import answers, history, sheets
+from galena.desk.models import Graph, Sheet
+from galena.experiments.access import experiment_for
+from galena.experiments.models import Experiment, Quantity
+
+
+def graph_for(request, experiment_id: int, graph_id: int) -> Graph | None:
+    """Give a graph of an experiment that the person may see; None where it is gone."""
+    experiment = experiment_for(request, experiment_id)
+    graph = Graph.objects.filter(sheet__experiment=experiment, pk=graph_id)
+    graph = graph.select_related("sheet__x", "sheet__experiment").first()
+    if graph is not None:
+        graph.sheet.experiment = experiment
+    return graph
+
+
+def chosen(experiment: Experiment, key: str) -> Quantity | None:
+    """Give the quantity of a form's choice; None for time."""
+    if not key.isdecimal():
+        return None
+    return get_object_or_404(experiment.quantities, pk=int(key))
+
+
+@require_GET
+def sheets_now(request, experiment_id: int):
+    """Give the sheets as they are now, with the one that is asked for in front."""
+    return answers.show_sheets(request, experiment_for(request, experiment_id))
+
+
+@require_POST
+def add(request, experiment_id: int):
+    """Make a further sheet and put it in front."""
+    experiment = experiment_for(request, experiment_id)
+    x = chosen(experiment, request.POST.get("x", ""))
+    ys = [chosen(experiment, key) for key in request.POST.getlist("y")]
+    title = request.POST.get("title", "")
+    try:
+        with history.changing(experiment, request.user, "new sheet"):
+            made = sheets.add_sheet(experiment, x, [one for one in ys if one], title)
+    except GalenaError as error:
+        return answers.show_sheets(request, experiment, str(error))
+    answers.to_front(request, made)
+    return answers.show_sheets(request, experiment)
+
+
+@require_POST
+def change(request, experiment_id: int, sheet_id: int):
+    """Change what a sheet shows and how, or take it away."""
+    sheet = answers.sheet_for(request, experiment_id, sheet_id)
+    label, act = _act(request, sheet)
+    return answers.changed(request, sheet, label, act, whole=True)
+
+
+def _act(request, sheet: Sheet):
+    post = request.POST
+    if "remove" in post:
+        return f"remove sheet {sheet}", lambda: sheets.drop_sheet(sheet)
+    if "title" in post:
+        return "title of a sheet", lambda: sheets.retitle(sheet, post["title"])
+    if "beside" in post:
+        beside = post["beside"] == "yes"
+        return "side by side", lambda: sheets.set_beside(sheet, beside)
+    if "x" in post:
+        x = chosen(sheet.experiment, post["x"])
+        return "quantity on x", lambda: sheets.choose_x(sheet, x)
+    if "shares" in post:
+        return "heights of graphs", lambda: sheets.resize(sheet, _shares(post["shares"]))
+    return "look of a sheet", lambda: sheets.set_look(sheet, _look(post))
+
+
+def _shares(text: str) -> dict[int, float]:
+    try:
+        return {int(key): float(share) for key, share in json.loads(text).items()}
+    except (ValueError, TypeError, AttributeError):
+        return {}
+
+
+def _look(post) -> dict:
+    if "legend_at" in post:
+        try:
+            place = [min(max(float(one), 0.0), 1.0) for one in post["legend_at"].split(",")]
+        except ValueError:
+            return {}
+        return {"legend_at": place} if len(place) == 2 else {}
+    size = {str(one): one for one in sheets.SIZES}.get(post.get("size", ""))
+    chosen = {name: name in post for name in ("errors", "legend", "plain")}
+    return chosen | {"lines": post.get("lines", ""), "size": size}
+
+
+@require_POST
+def add_graph(request, experiment_id: int, sheet_id: int):
+    """Put a further graph under the others."""
+    sheet = answers.sheet_for(request, experiment_id, sheet_id)
+    wanted = request.POST.get("y", "")
+    if not wanted.isdecimal():
+        shown = sheet.quantities
+        known = sheet.experiment.shown
+        others = [one for one in known if one not in shown] or known
+        if not others:
+            return answers.show_sheets(request, sheet.experiment, "There is nothing to show yet.")
+        quantity = others[0]
+    else:
+        quantity = chosen(sheet.experiment, wanted)
+    label = f"graph of {quantity.symbol}"
+    act = lambda: sheets.add_graph(sheet, quantity)  # noqa: E731
+    return answers.changed(request, sheet, label, act, whole=True)
+
+
+@require_POST
+def change_graph(request, experiment_id: int, graph_id: int):
+    """Move a graph, give it a title, or take it away."""
+    graph = graph_for(request, experiment_id, graph_id)
+    if graph is None:
+        return answers.show_sheets(request, experiment_for(request, experiment_id), answers.GONE)
+    post = request.POST
+    if "remove" in post:
+        label, act = f"remove graph of {graph}", lambda: sheets.drop_graph(graph)
+    elif "move" in post:
+        by = -1 if post["move"] == "up" else 1
+        label, act = f"move graph of {graph}", lambda: sheets.move_graph(graph, by)
+    else:
+        label, act = "title of a graph", lambda: sheets.retitle(graph, post.get("title", ""))
+    return answers.changed(request, graph.sheet, label, act, whole=True)

@@ -1,0 +1,271 @@
+"""All changes of sheets, graphs and axes."""
+
+from django.db import transaction
+from django.db.models import Max
+
+from galena.core.axes import Axis, checked
+from galena.desk.errors import DeskError
+from galena.desk.models import SIDES, Graph, Note, Sheet, Trace, axis_kept
+from galena.experiments.flows import touch
+from galena.experiments.models import Experiment, Quantity, Run
+
+MOST_SHEETS, MOST_GRAPHS, MOST_TRACES = 20, 8, 8
+LEAST_SHARE = 0.15
+LINES = ("auto", "on", "off")
+SIZES = (0.6, 1.0, 1.5, 2.2)
+
+
+def sheets_of(experiment: Experiment) -> list[Sheet]:
+    """Give the experiment's sheets in order, with their graphs; there is always one.
+
+    Where a calibration has made another quantity of what a graph showed, it shows that.
+    """
+    sheets = _loaded(experiment)
+    if not sheets:
+        with transaction.atomic():  # holds the one write lock: two windows make one sheet
+            if not experiment.sheets.exists():
+                experiment.sheets.create(x=None).graphs.create()
+        sheets = _loaded(experiment)
+    if _in_want(sheets, experiment):
+        with (
+            transaction.atomic()
+        ):  # two windows repair one after the other: the second finds it done
+            _repair(_loaded(experiment), experiment)
+        sheets = _loaded(experiment)
+    for sheet in sheets:
+        sheet.experiment = experiment
+    return sheets
+
+
+def first_sheet(experiment: Experiment) -> Sheet:
+    """Give the experiment's first sheet."""
+    return sheets_of(experiment)[0]
+
+
+def _loaded(experiment: Experiment) -> list[Sheet]:
+    related = experiment.sheets.select_related("x").prefetch_related(
+        "graphs__traces__quantity", "graphs__notes"
+    )
+    return list(related)
+
+
+def _in_want(sheets: list[Sheet], experiment: Experiment) -> bool:
+    """Tell whether graphs show what has no readings, while something else has."""
+    shown = experiment.shown
+    obsolete = any(trace.quantity not in shown for sheet in sheets for trace in sheet.traces)
+    return bool(shown) and (obsolete or not sheets[0].traces)
+
+
+def _repair(sheets: list[Sheet], experiment: Experiment) -> None:
+    """Have graphs show what has readings."""
+    shown = experiment.shown
+    with_readings = [one for one in shown if not one.is_entered] or shown
+    for sheet in sheets:
+        for trace in sheet.traces:
+            if trace.quantity in shown:
+                continue
+            instead = _same_source(trace.quantity, shown) or _only(sheet, with_readings)
+            others = Trace.objects.filter(graph=trace.graph_id, quantity=instead)
+            if instead is not None and not others.exists():
+                Trace.objects.filter(pk=trace.pk).update(quantity=instead)
+    first = sheets[0]
+    if not first.traces and with_readings:
+        _begin(first, experiment, with_readings)
+
+
+def _same_source(quantity: Quantity, shown: list[Quantity]) -> Quantity | None:
+    source = quantity.source.split("|")[:4]
+    return next((one for one in shown if one.source.split("|")[:4] == source), None)
+
+
+def _only(sheet: Sheet, measured: list[Quantity]) -> Quantity | None:
+    """Give another quantity where a sheet shows nothing but one that has no readings any more."""
+    return measured[0] if measured and len(sheet.traces) == 1 else None
+
+
+def _begin(sheet: Sheet, experiment: Experiment, quantities: list[Quantity]) -> None:
+    graph = sheet.graphs.first() or sheet.graphs.create()
+    if not sheet.spans_made and not sheet.markers_made:
+        sheet.x = _x_of(experiment)
+        sheet.save(update_fields=["x"])
+    others = [one for one in quantities if one != sheet.x] or quantities
+    graph.traces.create(quantity=others[0])
+
+
+def _x_of(experiment: Experiment) -> Quantity | None:
+    """Give what was typed with the readings, where no run goes over time."""
+    runs = experiment.runs.kept()
+    if runs.exclude(plan__in=[Run.Plan.STEPWISE, Run.Plan.TYPED]).exists():
+        return None
+    return next(iter(experiment.entered), None)
+
+
+def add_sheet(
+    experiment: Experiment, x: Quantity | None, ys: list[Quantity], title: str = ""
+) -> Sheet:
+    """Make a further sheet, a graph for each quantity."""
+    if len(sheets_of(experiment)) >= MOST_SHEETS:
+        raise DeskError(f"There are {MOST_SHEETS} sheets already. Take one away first.")
+    if not ys:
+        raise DeskError("Choose at least one quantity for the upright axis.")
+    place = (experiment.sheets.aggregate(Max("place"))["place__max"] or 0) + 1
+    sheet = experiment.sheets.create(place=place, x=x, title=_title(title))
+    for number, quantity in enumerate(ys[:MOST_GRAPHS]):
+        sheet.graphs.create(place=number).traces.create(quantity=quantity)
+    return sheet
+
+
+def drop_sheet(sheet: Sheet) -> None:
+    """Take a sheet away with all that lies on it; the last one stays."""
+    if sheet.experiment.sheets.count() == 1:
+        raise DeskError("This is the only sheet. Make another before you take it away.")
+    sheet.delete()
+
+
+def retitle(thing: Sheet | Graph, title: str) -> None:
+    """Give a sheet or a graph a title; empty goes back to the suggested one."""
+    thing.title = _title(title)
+    thing.save(update_fields=["title"])
+
+
+def set_beside(sheet: Sheet, beside: bool) -> None:
+    """Show a sheet beside the one in front, or no longer; one at a time is beside."""
+    sheet.experiment.sheets.exclude(pk=sheet.pk).filter(beside=True).update(beside=False)
+    sheet.beside = beside
+    sheet.save(update_fields=["beside"])
+
+
+def choose_x(sheet: Sheet, quantity: Quantity | None) -> None:
+    """Have the graphs go over another quantity, or over time (None).
+
+    Raises DeskError where places are marked on the x axis that there is.
+    """
+    if quantity == sheet.x:
+        return
+    if sheet.spans.exists() or sheet.markers.exists():
+        raise DeskError(
+            f"Spans and markers lie on {sheet.x_symbol}. Take them away before the graphs go "
+            f"over {quantity.symbol if quantity else 't'}, or make a further sheet."
+        )
+    if Note.objects.filter(graph__sheet=sheet).exists():
+        raise DeskError("Notes are tied to places on this axis. Take them away first.")
+    sheet.x, sheet.x_axis = quantity, {}
+    sheet.save(update_fields=["x", "x_axis"])
+
+
+def choose_quantity(sheet: Sheet, quantity: Quantity) -> None:
+    """Have the sheet's first graph show a quantity and nothing else."""
+    graph = sheet.graphs.first() or sheet.graphs.create()
+    show(graph, {quantity: "left"})
+
+
+def show(graph: Graph, sides: dict[Quantity, str]) -> None:
+    """Have a graph show these quantities, each on the axis of its side."""
+    if not sides:
+        raise DeskError("A graph shows at least one quantity. To be rid of it, take it away.")
+    if len(sides) > MOST_TRACES:
+        raise DeskError(f"A graph shows at most {MOST_TRACES} quantities.")
+    before = {trace.quantity_id: trace for trace in graph.traces.all()}
+    for key, trace in before.items():
+        if key not in {quantity.pk for quantity in sides}:
+            trace.delete()
+    for quantity, side in sides.items():
+        Trace.objects.update_or_create(
+            graph=graph, quantity=quantity, defaults={"side": side if side in SIDES else "left"}
+        )
+    after = {trace.quantity_id: trace.side for trace in graph.traces.all()}
+    was = {key: trace.side for key, trace in before.items()}
+    for side in SIDES:  # limits were for what the axis showed
+        if {k for k, s in after.items() if s == side} != {k for k, s in was.items() if s == side}:
+            graph.axes.pop(side, None)
+    graph.save(update_fields=["axes"])
+
+
+def add_graph(sheet: Sheet, quantity: Quantity) -> Graph:
+    """Put a further graph under the others."""
+    graphs = list(sheet.graphs.all())
+    if len(graphs) >= MOST_GRAPHS:
+        raise DeskError(f"A sheet holds {MOST_GRAPHS} graphs. Take one away, or make a sheet.")
+    place = max((one.place for one in graphs), default=-1) + 1
+    graph = Graph.objects.create(sheet=sheet, place=place)
+    Trace.objects.create(graph=graph, quantity=quantity)
+    return graph
+
+
+def drop_graph(graph: Graph) -> None:
+    """Take a graph away; the last one of a sheet stays."""
+    if graph.sheet.graphs.count() == 1:
+        raise DeskError("This is the only graph of its sheet. Take the sheet away instead.")
+    graph.delete()
+
+
+def move_graph(graph: Graph, by: int) -> None:
+    """Move a graph up (-1) or down (1) among the others."""
+    graphs = list(Graph.objects.filter(sheet=graph.sheet_id))
+    place = next(i for i, one in enumerate(graphs) if one.pk == graph.pk)
+    graphs.insert(min(max(place + by, 0), len(graphs) - 1), graphs.pop(place))
+    for number, one in enumerate(graphs):
+        one.place = number
+    Graph.objects.bulk_update(graphs, ["place"])
+
+
+def resize(sheet: Sheet, shares: dict[int, float]) -> None:
+    """Give graphs other shares of the height."""
+    graphs = list(sheet.graphs.all())
+    for graph in graphs:
+        share = shares.get(graph.pk, graph.share)
+        if not LEAST_SHARE <= share <= 100:
+            raise DeskError("A graph needs some height to be read. Make it higher.")
+        graph.share = share
+    Graph.objects.bulk_update(graphs, ["share"])
+
+
+def set_axis(thing: Sheet | Graph, side: str, axis: Axis) -> None:
+    """Give the x axis of a sheet, or the axis of a graph's side, other limits or a logarithm."""
+    if isinstance(thing, Sheet):
+        thing.x_axis = axis_kept(axis)
+        thing.save(update_fields=["x_axis"])
+    elif side in SIDES:
+        thing.axes[side] = axis_kept(axis)
+        thing.save(update_fields=["axes"])
+
+
+def set_view(
+    sheet: Sheet, along: dict[str, list | None], graphs: dict[int, dict[str, list | None]]
+) -> None:
+    """Keep the limits that a hand has moved; None shows all. Raises AxisError.
+
+    along: the limits of x, where those were moved; graphs: those of each graph by side.
+    """
+    for limits in along.values():
+        set_axis(sheet, "x", checked(*(limits or (None, None)), log=sheet.x_view.log))
+    for graph in sheet.graphs.all():
+        for side, limits in graphs.get(graph.pk, {}).items():
+            if side in SIDES:
+                log = graph.view(side).log
+                graph.axes[side] = axis_kept(checked(*(limits or (None, None)), log=log))
+        graph.save(update_fields=["axes"])
+    touch(sheet.experiment)
+
+
+def set_look(sheet: Sheet, look: dict) -> None:
+    """Choose lines, size of the marks, error bars, legend and black-and-white."""
+    known = dict(sheet.look)
+    if look.get("lines") in LINES:
+        known["lines"] = look["lines"]
+    if look.get("size") in SIZES:
+        known["size"] = look["size"]
+    for name in ("errors", "legend", "plain"):
+        if isinstance(look.get(name), bool):
+            known[name] = look[name]
+    if "legend_at" in look:
+        known["legend_at"] = look["legend_at"]
+    sheet.look = known
+    sheet.save(update_fields=["look"])
+
+
+def _title(title: str) -> str:
+    said = " ".join(title.split())
+    if len(said) > 200:
+        raise DeskError("Keep the title to 200 characters.")
+    return said

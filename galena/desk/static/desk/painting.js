@@ -1,0 +1,162 @@
+// Paints the readings of one graph: points with their marks and error bars, or, of very many, the
+// lowest and the highest in each column of pixels; fitted curves; and the cursor.
+import { COLOURS, rem } from "../shell/js/axes.js";
+import { clipTo, drawCurve, drawMark, marksAlong } from "../shell/js/painter.js";
+
+const FEW = 120; // readings up to which each has its mark in full size
+const BARS = 800; // readings up to which each has its error bars
+const grown = () => rem() / 16;
+
+export function paintGraph(context, { box, left, right }, traces, curves, markOf, layout) {
+  const scaleOf = (trace) => (trace.side === "right" ? right : left) ?? left;
+  const marked = traces.map((trace) => ({ trace, scale: scaleOf(trace), mark: look(markOf(trace.number), trace, layout) }));
+  clipTo(context, box, 0);
+  for (const { trace, scale, mark } of marked) {
+    if (trace.kind === "columns" && isJoined(trace, layout)) drawColumns(context, scale, mark, trace);
+    else if (isJoined(trace, layout)) drawJoined(context, scale, mark, trace);
+  }
+  for (const { curve, side } of curves) drawCurve(context, side === "right" && right ? right : left, curve, layout.plain ? COLOURS.ink : markOf(curve.number).colour);
+  context.restore();
+  clipTo(context, box, 6);
+  for (const { trace, scale, mark } of marked) {
+    if (trace.kind === "columns") {
+      if (isJoined(trace, layout)) marksAlong(context, scale, sized(mark, layout.size), trace.x, trace.lows, trace.number);
+      else drawStrokes(context, scale, mark, trace, layout);
+      if (trace.apart) drawPoints(context, scale, mark, { ...trace, ...trace.apart }, layout);
+    } else drawPoints(context, scale, mark, trace, layout);
+  }
+  context.restore();
+}
+
+// What goes by the right axis has short dashes and a bright core in its marks.
+function look(mark, { side, graph }, layout) {
+  const both = side === "right" && layout.graphs.find(({ id }) => id === graph)?.traces.some((trace) => trace.side === "left");
+  return { ...mark, ...(layout.plain && { colour: COLOURS.ink }), ...(both && { dash: [3, 3], core: COLOURS.surface }) };
+}
+const sized = (mark, size) => ({ ...mark, size: (mark.size ?? 1) * size });
+
+export function isJoined(trace, layout) {
+  if (layout.lines !== "auto") return layout.lines === "on";
+  return layout.time && trace.n > FEW;
+}
+
+function stroke(context, mark, width) {
+  context.strokeStyle = mark.colour;
+  context.lineWidth = width * grown();
+  context.lineJoin = "round";
+}
+
+function drawJoined(context, scale, mark, { x, y, aside }) {
+  const path = new Path2D();
+  let pen = false;
+  for (let i = 0; i < x.length; i++) {
+    if (aside.has(i)) continue;
+    if (Number.isNaN(y[i])) { pen = false; continue; }
+    if (pen) path.lineTo(scale.x(x[i]), scale.y(y[i]));
+    else path.moveTo(scale.x(x[i]), scale.y(y[i]));
+    pen = true;
+  }
+  stroke(context, mark, 1.5);
+  context.setLineDash(mark.dash);
+  context.stroke(path);
+  context.setLineDash([]);
+}
+
+function drawColumns(context, scale, mark, { x, lows, highs }) {
+  const path = new Path2D();
+  let pen = false;
+  for (let i = 0; i < x.length; i++) {
+    if (Number.isNaN(lows[i])) continue;
+    const at = scale.x(x[i]);
+    if (pen) path.lineTo(at, scale.y(lows[i]));
+    else path.moveTo(at, scale.y(lows[i]));
+    path.lineTo(at, scale.y(highs[i]));
+    pen = true;
+  }
+  stroke(context, mark, mark.core ? 0.6 : 1.2); // what goes by the right axis is finer
+  context.stroke(path);
+}
+
+// Very many readings that no line joins: from the lowest to the highest in each column.
+function drawStrokes(context, scale, mark, { x, lows, highs }, layout) {
+  stroke(context, mark, 2.2 * layout.size);
+  context.lineCap = "round";
+  context.beginPath();
+  for (let i = 0; i < x.length; i++) {
+    if (Number.isNaN(lows[i])) continue;
+    context.moveTo(scale.x(x[i]), scale.y(lows[i]));
+    context.lineTo(scale.x(x[i]), scale.y(highs[i]) - 0.01);
+  }
+  context.stroke();
+  context.lineCap = "butt";
+}
+
+function drawPoints(context, scale, mark, trace, layout) {
+  const { x, y, uX, uY, aside } = trace;
+  const joined = isJoined(trace, layout);
+  const many = x.length > FEW;
+  if (layout.errors && x.length <= BARS) drawErrors(context, scale, mark, trace);
+  const size = layout.size * (many ? (x.length > 4 * FEW ? 0.35 : 0.55) : 1);
+  if (joined && many) {
+    marksAlong(context, scale, sized(mark, layout.size), x, y, trace.number);
+    for (const i of aside) drawHollow(context, scale, mark, x[i], y[i], 0.8);
+    return;
+  }
+  for (let i = 0; i < x.length; i++) {
+    if (Number.isNaN(y[i])) continue;
+    if (aside.has(i)) drawHollow(context, scale, mark, x[i], y[i], Math.max(size, 0.7));
+    else drawMark(context, mark, scale.x(x[i]), scale.y(y[i]), size);
+  }
+}
+
+function drawHollow(context, scale, mark, x, y, size) {
+  drawMark(context, mark, scale.x(x), scale.y(y), size * 1.1);
+  drawMark(context, { ...mark, colour: COLOURS.surface }, scale.x(x), scale.y(y), size * 0.75);
+}
+
+function drawErrors(context, scale, mark, { x, y, uX, uY, aside }) {
+  if (!uX && !uY) return;
+  stroke(context, mark, 1.1);
+  const cap = 3 * grown();
+  context.beginPath();
+  for (let i = 0; i < x.length; i++) {
+    if (aside.has(i) || Number.isNaN(y[i])) continue;
+    const [px, py] = [scale.x(x[i]), scale.y(y[i])];
+    if (uY?.[i] > 0) {
+      const [high, low] = [scale.y(y[i] + uY[i]), scale.y(y[i] - uY[i])];
+      context.moveTo(px, low); context.lineTo(px, high);
+      for (const end of [low, high]) { context.moveTo(px - cap, end); context.lineTo(px + cap, end); }
+    }
+    if (uX?.[i] > 0) {
+      const [first, last] = [scale.x(x[i] - uX[i]), scale.x(x[i] + uX[i])];
+      context.moveTo(first, py); context.lineTo(last, py);
+      for (const end of [first, last]) { context.moveTo(end, py - cap); context.lineTo(end, py + cap); }
+    }
+  }
+  context.stroke();
+}
+
+// The cursor runs through all graphs; each reading under it is ringed.
+export function paintCursor(context, stack, cursor, markOf, layout) {
+  const { left } = stack.scales.values().next().value;
+  const x = left.x(cursor.x);
+  if (x < stack.frame.left - 1 || x > stack.frame.right + 1) return;
+  context.strokeStyle = COLOURS.brass;
+  context.lineWidth = 1;
+  context.setLineDash(cursor.free ? [6, 3] : [2, 3]);
+  context.beginPath();
+  context.moveTo(x, stack.frame.top);
+  context.lineTo(x, stack.frame.bottom);
+  context.stroke();
+  context.setLineDash([]);
+  for (const row of cursor.rows) {
+    const scale = stack.scales.get(row.graph)?.[row.side];
+    if (row.y === null || !scale) continue;
+    const y = scale.y(row.y);
+    if (y < scale.box.top - 6 || y > scale.box.bottom + 6) continue;
+    const mark = look(markOf(row.number), row, layout);
+    drawMark(context, { ...mark, colour: COLOURS.surface }, scale.x(row.x), y, 1.9);
+    drawMark(context, mark, scale.x(row.x), y, 1.4);
+    if (row.aside) drawMark(context, { ...mark, colour: COLOURS.surface }, scale.x(row.x), y, 1);
+  }
+}

@@ -1,0 +1,279 @@
+// One sheet in sight: its window of readings, its view, its cursor and what is drawn.
+// Owns the elements inside its <section>. Every number shown comes from the server.
+import { fitted, rem } from "../shell/js/axes.js";
+import { post, say } from "../shell/js/frame.js";
+import { attachEdges } from "./edges.js";
+import { attach } from "./gestures.js";
+import { Legend } from "./legend.js";
+import { Notes } from "./notes.js";
+import { paintCursor, paintGraph } from "./painting.js";
+import { Ruler } from "./ruler.js";
+import { has, Stack } from "./stack.js";
+import { strip } from "./strip.js";
+import { View } from "./view.js";
+import { Window } from "./window.js";
+
+export class Sheet {
+  constructor(section, { markOf, change, active }) {
+    Object.assign(this, { section, markOf, change, active });
+    this.id = Number(section.dataset.sheet);
+    const [layout, overlay] = section.querySelectorAll("script[type='application/json']");
+    this.layout = JSON.parse(layout.textContent);
+    this.overlay = JSON.parse(overlay.textContent);
+    this.stackElement = section.querySelector(".stack");
+    this.plots = section.querySelector("canvas.plots");
+    this.over = section.querySelector("canvas.over");
+    this.shares = new Map(this.layout.graphs.map(({ id, share }) => [id, share]));
+    this.stack = new Stack(this.layout);
+    this.view = new View(this.layout, section.dataset.view, () => { this.repaint(); this.fetchSoon(); });
+    this.shown = new Window(section.dataset.data, this.layout, () => this.fetched());
+    this.cursor = null; // what the server read at the cursor
+    this.begun = null; // where Enter started a span
+    this.made();
+    this.size = new ResizeObserver(() => { this.repaint(); this.fetch(); });
+    this.size.observe(this.stackElement);
+  }
+
+  made() {
+    const { section } = this;
+    this.ruler = new Ruler(section.querySelector("svg.ruler"), {
+      moved: (kind, id, fields) => this.change(`${this.urlOf(kind)}/${id}`, fields, "ledger"),
+      removed: (kind, id) => this.change(`${this.urlOf(kind)}/${id}`, { remove: 1 }, "ledger"),
+      stepped: async (x, by) => (await this.read(x, by))?.x ?? null,
+    });
+    this.legend = new Legend(section.querySelector(".legend"), {
+      markOf: this.markOf, layout: this.layout, moved: (at) => post(section.dataset.change, { legend_at: at.join(",") }),
+    });
+    this.notes = new Notes([...section.querySelectorAll(".note")], { change: (url, fields) => this.change(url, fields, "sheets"), write: (note) => this.write(note) });
+    this.notes.repaint = () => this.repaint();
+    attachEdges(section.querySelectorAll(".edge"), {
+      shares: this.shares, order: this.layout.graphs.map(({ id }) => id), heightOf: () => this.stackElement.clientHeight,
+      repaint: () => this.repaint(), keep: () => this.change(section.dataset.change, { shares: JSON.stringify(Object.fromEntries(this.shares)) }, "sheets"),
+    });
+    attach(this.stackElement, {
+      where: (x, y) => this.stack.part(x, y), box: () => this.stack.frame, fromX: (pixel) => this.any.fromX(pixel),
+      zoom: (part, factor, x, y) => this.view.zoom(part, this.scalesNow(), factor, x, y),
+      slide: (part, x, y) => this.view.slide(part, this.scalesNow(), x, y),
+      draft: (ends) => { this.ruler.draft = ends; this.repaint(); },
+      span: (lo, hi, free) => this.mark(lo, hi, free), marker: (x, free) => this.drop(x, free),
+      hover: (x, free) => this.point(x, 0, free),
+      axis: (part) => this.openAxis(part), key: (event) => this.key(event),
+      axisKey: (label, event) => this.axisKey(label, event),
+    });
+    this.stackElement.addEventListener("focusin", () => this.active(this));
+    this.ruler.show(this.overlay);
+  }
+
+  urlOf(kind) { return this.section.dataset[kind].replace(/sheets\/\d+\//, ""); }
+
+  // Several gestures may come between two pictures: each goes on from where the last one led.
+  scalesNow() { return this.stack.scaled(this.view.limits(this.shown.whole)); }
+
+  get any() { return this.stack.scales.values().next().value.left; }
+  get columns() { return Math.max(50, this.stackElement.clientWidth - 100); }
+  fetch() {
+    this.asked = this.view.x;
+    return this.shown.ask(this.view.x, this.columns);
+  }
+
+
+  // What is here covers some more than is shown: while it does, finer readings may wait for the hand.
+  fetchSoon() {
+    const { x } = this.view;
+    if (x && this.asked && x[0] === this.asked[0] && x[1] === this.asked[1]) return;
+    const covered = x && this.shown.covers(x);
+    if (!covered) { this.soon ??= setTimeout(() => { this.soon = null; this.fetch(); }, 30); return; }
+    clearTimeout(this.later);
+    this.later = setTimeout(() => this.fetch(), 160);
+  }
+
+  fetched() {
+    for (const { number, marked } of this.shown.runs) this.markOf.choose(number, marked);
+    say(this.shown.trouble);
+    const empty = !this.shown.runs.length && !this.shown.trouble;
+    this.section.querySelector(".hint").hidden = !empty;
+    if (!this.cursor && this.shown.runs.length && !this.reading) { // it always tells something
+      const [lo, hi] = this.view.limits(this.shown.whole).x;
+      this.point(this.layout.x.log ? Math.sqrt(lo * hi) : (lo + hi) / 2);
+    }
+    this.repaint();
+  }
+
+  close() { this.size.disconnect(); this.closed = true; if (this.view.waiting) this.view.keep(); }
+
+  repaint() {
+    if (this.due) return;
+    this.due = true;
+    requestAnimationFrame(() => { this.due = false; if (!this.closed) this.paint(); });
+  }
+
+  paint() {
+    const { context, width, height } = fitted(this.plots);
+    if (!width || !height) return;
+    const limits = this.view.limits(this.shown.whole);
+    const scales = this.stack.place(context, width, height, limits, this.shares);
+    Object.assign(this.stack, { width, height });
+    this.stack.draw(context);
+    for (const [id, graph] of scales) {
+      const traces = this.shown.traces.filter((trace) => trace.graph === id);
+      paintGraph(context, graph, traces, this.curvesOf(id), this.markOf, this.layout);
+    }
+    this.ruler.place(this.any, this.stack.frame, this.stack.top);
+    this.label(scales);
+    this.legend.show(this.shown.runs, this.stack, this.shown.traces);
+    this.paintOver();
+    this.tell(limits, scales);
+  }
+
+  curvesOf(id) {
+    const graph = this.layout.graphs.find((one) => one.id === id);
+    const sides = new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
+    return this.overlay.curves.filter(({ quantity }) => sides.has(quantity)).map((curve) => ({ curve, side: sides.get(curve.quantity) }));
+  }
+
+  paintOver() {
+    const { context } = fitted(this.over);
+    if (!this.stack.scales) return;
+    this.notes.place(this.stack, context);
+    if (this.cursor) paintCursor(context, this.stack, this.cursor, this.markOf, this.layout);
+  }
+
+  // The labels, titles and edges are elements: they are moved to where the graphs lie.
+  label(scales) {
+    const size = rem();
+    const put = (element, style) => { if (element) { element.hidden = false; for (const [name, value] of Object.entries(style)) element.style[name] = value === null ? "" : `${value}px`; } };
+    const find = (selector, id) => this.section.querySelector(`${selector}[data-graph="${id}"]`);
+    for (const graph of this.layout.graphs) {
+      const { box } = scales.get(graph.id);
+      for (const side of ["left", "right"]) {
+        const label = find(`.axis-label.${side}`, graph.id);
+        if (!has(graph, side) && (side === "right" || has(graph, "right"))) { label.hidden = true; continue; }
+        put(label, { top: (box.top + box.bottom) / 2, maxHeight: box.bottom - box.top, [side]: 0.1 * size });
+      }
+      if (graph.title) put(find(".graph-title", graph.id), { top: box.top - 1.5 * size, left: box.left });
+      const unseen = this.shown.traces.filter((trace) => trace.graph === graph.id).reduce((sum, trace) => sum + trace.unseen, 0);
+      const note = find(".unseen", graph.id);
+      note.hidden = !unseen;
+      if (unseen) { note.textContent = `${unseen.toLocaleString("en").replaceAll(",", "\u2009")} readings at zero or below have no place here`; put(note, { top: box.bottom - 1.7 * size, left: box.left + 8 }); }
+      put(this.section.querySelector(`.edge[data-after="${graph.id}"]`), { top: box.bottom + 0.1 * size, left: box.left, width: box.right - box.left });
+    }
+    const along = this.section.querySelector(".axis-label.along");
+    put(along, { left: (this.stack.frame.left + this.stack.frame.right) / 2, bottom: 0 });
+    const unit = along.querySelector("[data-x-unit]");
+    const text = this.stack.inHours ? " / h:min" : unit.dataset.xUnit && ` / ${unit.dataset.xUnit}`;
+    if (unit.textContent !== text) unit.textContent = text;
+  }
+
+  tell({ x, graphs }, scales) { // for tests and for the curious
+    const told = this.layout.graphs.map(({ id, left, right }) => ({ id, box: scales.get(id).box, log: { left: left.log, right: right.log }, ...graphs.get(id) }));
+    const runs = this.shown.runs.length;
+    this.stackElement.dataset.shown = JSON.stringify({ x, y: told[0].left, box: told[0].box, graphs: told, runs, kinds: this.shown.traces.map(({ kind }) => kind) });
+  }
+
+  // The cursor: one request under way, the latest place next.
+  async point(x, by = 0, free = false) {
+    this.next = { x, by, free };
+    if (this.reading) return;
+    this.reading = true;
+    while (this.next) {
+      const next = this.next;
+      this.next = null;
+      const found = await this.read(next.x ?? this.cursor?.x ?? this.view.limits(this.shown.whole).x[0], next.by, next.free);
+      if (found) { this.cursor = found; this.showCursor(next.by !== 0); }
+    }
+    this.reading = false;
+  }
+
+  step(by) { // from where the cursor will be when its turn comes
+    this.point(null, by + (this.next?.x === null ? this.next.by : 0));
+  }
+
+  read(x, step, free = false) { return this.ask({ x, step, ...(free && { free: "yes" }) }); }
+
+  async ask(what) {
+    const answer = await fetch(`${this.section.dataset.at}?${new URLSearchParams(what)}`).catch(() => null);
+    if (!answer?.ok) return null;
+    const found = await answer.json();
+    return found.trouble ? null : found;
+  }
+
+  showCursor(stepped) {
+    strip(this.section.querySelector(".reading"), this.cursor, this.section.querySelector(".axis-label.along"), this.markOf);
+    const limits = this.view.limits(this.shown.whole);
+    if (stepped && (this.cursor.x < limits.x[0] || this.cursor.x > limits.x[1])) this.view.centre(this.cursor.x, limits);
+    this.paintOver();
+    document.dispatchEvent(new CustomEvent("cursor", { detail: { sheet: this, cursor: this.cursor } }));
+  }
+
+  // Spans and markers come to rest on readings, unless Alt was held.
+  mark(lo, hi, free = false) {
+    this.change(this.section.dataset.spans, { lo: Math.min(lo, hi), hi: Math.max(lo, hi), ...(!free && { snap: 1 }) }, "ledger");
+  }
+
+  drop(x, free = false) { this.change(this.section.dataset.markers, { x, ...(!free && { snap: 1 }) }, "ledger"); }
+
+  markOff() {
+    if (this.begun === null) {
+      this.begun = this.cursor.x;
+      say(`The span starts at ${this.cursor.text} ${this.cursor.unit}. Step to its end and press Enter, or Escape to leave it.`);
+      return;
+    }
+    const ends = [this.begun, this.cursor.x];
+    this.begun = null;
+    say("");
+    this.mark(...ends);
+  }
+
+  write(note = null) {
+    const first = this.layout.graphs[0];
+    const row = this.cursor?.rows.find((one) => one.y !== null);
+    if (!note && !row) { say("Point at a reading first: a note is about a place in the graph."); return; }
+    document.dispatchEvent(new CustomEvent("write-note", { detail: { sheet: this, note, at: row && { x: row.x, y: row.y, graph: row.graph ?? first.id, side: row.side } } }));
+  }
+
+  openAxis({ axis, graph }) {
+    const label = axis === "x" ? ".axis-label.along" : `.axis-label.${axis}[data-graph="${graph}"]`;
+    this.section.querySelector(label)?.click();
+  }
+
+  // On the label of an axis the keys are for that axis alone.
+  axisKey(label, { key, code, shiftKey }) {
+    const along = label.matches(".along");
+    const graph = along ? this.layout.graphs[0].id : Number(label.dataset.graph);
+    const part = { axis: along ? "x" : label.dataset.side, graph };
+    const { left, right, top, bottom } = this.stack.scales.get(graph).box;
+    const step = { ArrowLeft: [1, 0], ArrowRight: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[key];
+    if (code === "Digit0" || code === "Numpad0") this.view.allOf(part, this.shown.whole, shiftKey);
+    else if (key === "+" || key === "-") this.view.zoom(part, this.scalesNow(), key === "+" ? 0.8 : 1.25, (left + right) / 2, (top + bottom) / 2);
+    else if (step) this.view.slide(part, this.scalesNow(), (step[0] * (right - left)) / 10, (step[1] * (bottom - top)) / 10);
+    else return false;
+    return true;
+  }
+
+  key(event) {
+    const { key, code, shiftKey, altKey } = event;
+    const limits = this.view.limits(this.shown.whole);
+    if (code === "Digit0" || code === "Numpad0") this.view.all(this.shown.whole, shiftKey);
+    else if (key === "ArrowLeft" || key === "ArrowRight") {
+      const way = key === "ArrowLeft" ? -1 : 1;
+      if (altKey) this.point((this.cursor?.x ?? limits.x[0]) + (way * (limits.x[1] - limits.x[0])) / 200, 0, true);
+      else this.step(way * (shiftKey ? 10 : 1));
+    } else if (key === "Home" || key === "End") this.point(key === "Home" ? -1e300 : 1e300, 0);
+    else if (key === "PageUp" || key === "PageDown") this.view.slide({ axis: "x" }, this.scalesNow(), ((this.any.box.right - this.any.box.left) / 5) * (key === "PageUp" ? 1 : -1), 0);
+    else if (key === "m" && this.cursor) this.drop(this.cursor.x, this.cursor.free);
+    else if (key === "n") this.write();
+    else if (key === "Enter" && this.cursor) this.markOff();
+    else if (key === "Escape" && this.begun !== null) { this.begun = null; this.ruler.draft = null; say(""); this.repaint(); }
+    else if (key === "+" || key === "-") {
+      const { left, right, top, bottom } = this.any.box;
+      this.view.zoom({ axis: "plot", graph: this.layout.graphs[0].id }, this.scalesNow(), key === "+" ? 0.8 : 1.25, (left + right) / 2, (top + bottom) / 2);
+    } else return false;
+    return true;
+  }
+
+  show(overlay) {
+    this.overlay = overlay;
+    this.ruler.show(overlay);
+    this.repaint();
+  }
+}

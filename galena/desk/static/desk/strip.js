@@ -1,0 +1,41 @@
+// The reading strip: what every graph and every run reads at the cursor, as the server said it.
+import { drawn } from "./legend.js";
+
+export function strip(place, cursor, xLabel, markOf) {
+  const x = part(typeset(xLabel), cursor.text, cursor.unit);
+  const told = new Set(); // a quantity that two graphs show is read once
+  const own = cursor.rows.filter(({ symbol: name, number }) => !told.has(`${name} ${number}`) && told.add(`${name} ${number}`));
+  const rows = own.map((row) => part(symbol(row.symbol), row.text, row.aside ? `${row.unit} (set aside)` : row.unit, row.number, markOf));
+  place.replaceChildren(x, ...rows.flatMap((row) => [" ", row]));
+}
+
+function typeset(label) { // the symbol of the x axis, as the server typeset it
+  const whole = document.createElement("span");
+  for (const child of label.children) if (!child.matches("[data-x-unit]")) whole.append(child.cloneNode(true));
+  return whole;
+}
+
+export function symbol(text) {
+  const [base, ...below] = text.split("_");
+  const whole = document.createElement("span");
+  const letter = document.createElement(base === "pH" ? "span" : "i");
+  if (base !== "pH") letter.className = "symbol";
+  letter.textContent = base;
+  whole.append(letter);
+  if (below.length) whole.append(Object.assign(document.createElement("sub"), { textContent: below.join("_") }));
+  return whole;
+}
+
+function part(letter, value, unit, number, markOf) {
+  const whole = document.createElement("span");
+  whole.className = "read";
+  const bold = document.createElement("b");
+  bold.textContent = `${value} ${unit}`.trim();
+  whole.append(letter ?? "");
+  if (number) {
+    const said = Object.assign(document.createElement("span"), { className: "visually-hidden", textContent: ` run ${number} ` });
+    whole.append(" ", drawn(markOf(number)), said);
+  }
+  whole.append(" ", bold);
+  return whole;
+}

@@ -1,0 +1,106 @@
+// The readings of the window that is shown, as much of them as can be seen.
+// Owns the arrays and the one request that is under way; of newer windows only the last is asked
+// for when it is done, so that a fast hand never piles up work for the server.
+
+export class Window {
+  constructor(url, layout, changed) {
+    this.url = url;
+    this.layout = layout;
+    this.changed = changed;
+    this.traces = [];
+    this.runs = [];
+    this.whole = null; // limits that show all: {x, graphs: Map of id to {left, right}}
+    this.trouble = "";
+    this.bytes = 0;
+  }
+
+  // Ask for [lo, hi], or for all where there are no limits; some more at the sides is for sliding.
+  async ask(limits, columns) {
+    this.next = { limits, columns };
+    if (this.busy) return;
+    this.busy = true;
+    while (this.next) {
+      const { limits: ends, columns: wide } = this.next;
+      this.next = null;
+      await this.fetch(ends, wide);
+      this.changed();
+    }
+    this.busy = false;
+  }
+
+  async fetch(limits, columns) {
+    const query = new URLSearchParams({ columns: Math.round(columns) });
+    if (limits) {
+      const [lo, hi] = this.wider(limits);
+      query.set("lo", lo);
+      query.set("hi", hi);
+      query.set("columns", Math.round(columns * 1.5));
+    }
+    try {
+      const answer = await fetch(`${this.url}?${query}`);
+      if (answer.ok) this.unpack(await answer.arrayBuffer());
+      else this.trouble = answer.status === 409 ? await answer.text() : "The readings could not be fetched. Load the page again.";
+    } catch {
+      this.trouble = "The server does not answer. Is Galena still running? Nothing recorded is lost.";
+    }
+  }
+
+  // Show what another window has until the own readings come, where the axes are of the same kind.
+  takeFrom(other) {
+    const kinds = ({ layout: { x, graphs } }) => JSON.stringify([x.log, graphs.map(({ id, left, right }) => [id, left.log, right.log])]);
+    if (kinds(this) !== kinds(other)) return;
+    const { traces, runs, whole } = other;
+    Object.assign(this, { traces, runs, whole });
+  }
+
+  // Whether the readings that are here are enough for a window, and not much too coarse for it.
+  covers([lo, hi]) {
+    const { lo: first, hi: last } = this.span ?? {};
+    return first <= lo && hi <= last && (hi - lo) * 3 >= last - first;
+  }
+
+  wider([lo, hi]) {
+    if (!this.layout.x.log) return [lo - (hi - lo) / 4, hi + (hi - lo) / 4];
+    const ratio = (hi / lo) ** 0.25;
+    return [lo / ratio, hi * ratio];
+  }
+
+  unpack(buffer) {
+    const size = new DataView(buffer).getUint32(0, true);
+    const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, size)));
+    const reader = { buffer, place: 4 + size };
+    const logs = new Map(this.layout.graphs.map((graph) => [graph.id, graph]));
+    this.traces = head.traces.map((trace) => {
+      const yLog = Boolean(logs.get(trace.graph)?.[trace.side].log);
+      if (trace.kind === "points") return { ...trace, ...points(reader, trace, this.layout.x.log, yLog) };
+      const [lows, highs] = [column(reader, trace.n, trace.y0, trace.ys, yLog), column(reader, trace.n, trace.y0, trace.ys, yLog)];
+      const apart = trace.apart && { ...trace.apart, ...points(reader, trace.apart, this.layout.x.log, yLog) };
+      return { ...trace, x: this.centres(head), lows, highs, apart };
+    });
+    this.runs = head.runs;
+    this.span = head;
+    this.whole = { x: head.x, graphs: new Map(head.graphs.map((graph) => [graph.id, graph])) };
+    this.trouble = "";
+    this.bytes = buffer.byteLength;
+  }
+
+  centres({ lo, hi, columns }) {
+    const at = this.layout.x.log
+      ? (i) => lo * (hi / lo) ** ((i + 0.5) / columns)
+      : (i) => lo + ((i + 0.5) / columns) * (hi - lo);
+    return Float64Array.from({ length: columns }, (_, i) => at(i));
+  }
+}
+
+function column(reader, n, origin, size, log) {
+  const kept = new Float32Array(reader.buffer, reader.place, n);
+  reader.place += 4 * n;
+  return Float64Array.from(kept, (value) => (log ? 10 ** (value * size + origin) : value * size + origin));
+}
+
+function points(reader, said, xLog, yLog) {
+  const found = { x: column(reader, said.n, said.x0, said.xs, xLog), y: column(reader, said.n, said.y0, said.ys, yLog), aside: new Set(said.aside) };
+  if (said.u_y) found.uY = column(reader, said.n, 0, 1, false);
+  if (said.u_x) found.uX = column(reader, said.n, 0, 1, false);
+  return found;
+}
