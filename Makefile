@@ -18,12 +18,16 @@ test: .work/ready-for-tests
 	$(PYTHON) -m mypy
 	.venv/bin/lint-imports
 	$(PYTHON) -m galena manage makemigrations --check --dry-run
-	$(PYTHON) -m pytest
+	$(PYTHON) -m pytest -n 2 --dist loadfile
 
 bench: .work/ready-for-tests
 	$(PYTHON) -m bench.live_path
 	$(PYTHON) -m bench.desk_window
+	$(PYTHON) -m bench.desk_stack
 	$(PYTHON) -m bench.full_bench
+	$(PYTHON) -m bench.long_class
+	$(PYTHON) -m bench.armed_pair
+	$(PYTHON) -m bench.hour_on_desk
 
 screenshots: .work/ready-for-tests
 	$(PYTHON) -m scripts.screenshots

@@ -64,20 +64,55 @@ def take_all(page: Page, address: str) -> None:
     take(page, "record")
     page.get_by_role("button", name="Stop").click()
     page.get_by_role("heading", name="Plan").wait_for()
-    page.goto(f"{address}/experiments/1/desk")
-    page.wait_for_function(
-        "() => JSON.parse(document.getElementById('stack').dataset.shown).runs == 3"
-    )
-    box = page.locator("#stack").bounding_box()
-    page.mouse.move(box["x"] + box["width"] * 0.72, box["y"] + box["height"] * 0.5)
-    page.wait_for_function("() => document.getElementById('reading').textContent")
-    take(page, "desk")
-    page.get_by_role("button", name="Readings", exact=True).click()
-    page.locator("#drawer table").wait_for()
-    take(page, "readings")
+    take_plans(page, address)
+    take_desks(page, address)
     page.goto(f"{address}/experiments/1/report")
     page.wait_for_load_state("networkidle")
     take(page, "report")
+
+
+def desk_of(page: Page, address: str, title: str) -> None:
+    """Go to the Desk of an experiment and wait for its graphs."""
+    page.goto(address)
+    page.get_by_role("link").filter(has=page.get_by_text(title, exact=True)).last.click()
+    page.wait_for_url("**/desk")
+    page.wait_for_function(
+        "() => [...document.querySelectorAll('.stack')].every("
+        "(one) => JSON.parse(one.dataset.shown ?? '{}').runs > 0)"
+    )
+    page.wait_for_function("() => document.querySelector('.reading').textContent")
+
+
+def point(page: Page, across: float, down: float) -> None:
+    """Put the cursor at a share of the first stack's width and height."""
+    box = page.locator(".stack").first.bounding_box()
+    page.mouse.move(box["x"] + box["width"] * across, box["y"] + box["height"] * down)
+    page.wait_for_timeout(400)
+
+
+def take_desks(page: Page, address: str) -> None:
+    """One graph, a stack, two sheets side by side, a typed table, and the dark room."""
+    desk_of(page, address, "Tide tank")
+    point(page, 0.72, 0.5)
+    take(page, "desk")
+    desk_of(page, address, "Wing in the wind duct")
+    point(page, 0.8, 0.3)
+    take(page, "desk-stack")
+    desk_of(page, address, "Lamp over distance")
+    point(page, 0.5, 0.5)
+    take(page, "desk-side-by-side")
+    desk_of(page, address, "Gangway")
+    page.get_by_role("button", name="Readings", exact=True).click()
+    page.get_by_role("button", name="Row 7", exact=True).click()
+    page.wait_for_timeout(500)
+    take(page, "readings")
+    page.get_by_text("Ada ▾").click()
+    page.get_by_role("button", name="Dark room").click()
+    desk_of(page, address, "Tide tank")
+    point(page, 0.72, 0.5)
+    take(page, "desk-dark")
+    page.get_by_text("Ada ▾").click()
+    page.get_by_role("button", name="Light room").click()
 
 
 def bench_of(page: Page, address: str, title: str) -> None:
@@ -162,6 +197,54 @@ def take_benches(page: Page, address: str) -> None:
     page.get_by_label("valve in the pipe").select_option("open")
     page.wait_for_timeout(7000)
     take(page, "linked-wells")
+
+
+def take_plans(page: Page, address: str) -> None:
+    """Catch a falling magnet, replay it, and take the lamp's light step by step."""
+    bench_of(page, address, "Falling magnet")
+    plug_in(page, "Magnet tube", "Tide tank")
+    page.get_by_role("link", name="Record", exact=True).click()
+    page.wait_for_load_state("load")
+    page.locator("#act [name=rate]").fill("10 kHz")
+    page.get_by_label("arm again").check()
+    page.locator("#handle-height").fill("0.6")
+    page.locator("#handle-coil").select_option("400 turns")
+    page.get_by_role("button", name="Arm").click()
+    page.wait_for_function(
+        "() => document.getElementById('awaited')?.textContent.includes('above')"
+    )
+    page.get_by_role("button", name="let the magnet go").click()
+    page.locator('#run-list [data-run="10"]').wait_for()
+    page.wait_for_timeout(2500)
+    take(page, "record-armed")
+    page.get_by_role("button", name="Stop waiting").click()
+    page.get_by_role("button", name="Arm").wait_for()
+    page.locator('#run-list [data-run="8"]').get_by_role("button", name="Replay").click()
+    page.wait_for_timeout(1000)
+    page.locator("#replay-at").fill("0.0125")
+    page.wait_for_timeout(300)
+    take(page, "replay")
+
+    bench_of(page, address, "Lamp over distance")
+    plug_in(page, "Lamp rail", "Magnet tube")
+    page.get_by_role("link", name="Record", exact=True).click()
+    page.wait_for_load_state("load")
+    page.locator("#act select").first.select_option("none")
+    page.locator("#handle-power").fill("55")
+    places = (0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6)
+    for row, distance in enumerate(places):
+        if distance != 0.5:  # once it is forgotten
+            page.locator("#handle-d").fill(str(distance))
+            page.wait_for_timeout(300)
+        page.locator("#setting input").fill(f"{distance:.3f}")
+        page.keyboard.press("Enter")
+        page.locator("#steps tbody tr").nth(row).wait_for()
+        page.wait_for_function("() => !document.querySelector('#setting.htmx-request')")
+    page.locator("#handle-d").fill("0.7")
+    page.wait_for_timeout(1800)
+    take(page, "record-stepwise")
+    page.get_by_role("button", name="Finish the run").click()
+    page.get_by_role("heading", name="Plan").wait_for()
 
 
 def take(page: Page, name: str) -> None:

@@ -1,0 +1,137 @@
+"""A rig with a bench and a recorder of its own, for recording runs as a person would."""
+
+import asyncio
+import contextlib
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from galena.bench import flows as bench_flows
+from galena.bench.live import Bench
+from galena.bench.models import Channel
+from galena.classroom.models import Person
+from galena.core.plans import ArmedPlan, SteadyPlan
+from galena.experiments.models import Experiment, Quantity, Run
+from galena.instruments.rigs.process import RigProcess
+from galena.instruments.rigs.room import PluggedRig
+from galena.recording import stepper
+from galena.recording.in_progress import Wish
+from galena.recording.recorder import Recorder
+from galena.shell.waiting import until
+
+SEED = 1871  # the year on the lighthouse door
+
+
+@dataclass
+class Apparatus:
+    """What is at hand: the experiment, who records, the bench, the recorder, and the rig."""
+
+    experiment: Experiment
+    person: Person
+    bench: Bench
+    recorder: Recorder
+    rig: PluggedRig
+
+    def reset(self, seed: int) -> None:
+        """Put the rig back to its start; it lives on when the next stream begins."""
+        self.rig.control.request(f"RIG:RESET {SEED + seed}")
+
+    def set(self, handle: str, value: float, at: float | None = None) -> None:
+        """Move a handle, now or so many seconds of the rig after its reset."""
+        later = "" if at is None else f",{at}"
+        self.rig.control.request(f"RIG:SET {handle},{value:g}{later}")
+
+    def live_for(self, seconds: float) -> None:
+        """Let the rig live on for so many of its seconds, watched by nobody."""
+        for feed in self.bench.feeds.values():
+            feed.link.rewatch()
+        until(lambda: self.rig.state["t"] >= seconds, "the rig to live on", 30)
+
+    def go_by(self, seconds: float) -> None:
+        """Wait until so many seconds of the rig have gone by."""
+        until(lambda since=self.rig.state["t"]: self.rig.state["t"] > since + seconds, "time", 30)
+
+    def channel(self, symbol: str) -> Channel:
+        """Give the live channel that the experiment shows under a symbol."""
+        known = self.bench.show(self.experiment)
+        live = [known[one.pk] for one in self.bench.live_channels()]
+        found = [one.channel for one in live if one.symbol == symbol]
+        if len(found) != 1:
+            raise LookupError(f"{symbol} is not one of {[one.symbol for one in live]}")
+        return found[0]
+
+    def zero(self, *symbols: str) -> None:
+        """Zero channels at the mean of their last readings."""
+        values = []
+        for symbol in symbols:
+            feed, column = self.bench.feed_of(self.channel(symbol).pk)
+            until(lambda feed=feed: len(feed.recent()) > 20, "readings to zero at", 20)
+            values.append((self.channel(symbol), float(feed.recent()[:, column].mean())))
+        bench_flows.zero(values, self.person)
+        self.bench.refresh()
+
+    def wish(self, symbols: tuple[str, ...], note: str = "", **conditions: str) -> Wish:
+        """Say what a run is to be of; conditions by name, with _ for a space."""
+        known = {one.name.replace(" ", "_"): one.pk for one in self.experiment.conditions.all()}
+        held = {known[name]: text for name, text in conditions.items()}
+        channels = [self.channel(symbol).pk for symbol in symbols]
+        return Wish(self.experiment, channels, held, note, self.person)
+
+    def record(self, wish: Wish, plan: SteadyPlan) -> Run:
+        """Record a steady run to its end."""
+        run = self.recorder.start(wish, plan)
+        return self._ended(run)
+
+    def catch(self, wish: Wish, plan: ArmedPlan, symbol: str, act: str) -> Run:
+        """Arm a run, do what brings the event about, and wait for its end."""
+        self.recorder.arm(wish, plan, self.channel(symbol).pk)
+        time.sleep(plan.before + 0.15)  # what is from before must be there before the event
+        self.set(act, 1)
+        until(lambda: self.recorder.current is not None, "the event", 20)
+        return self._ended(self.recorder.current.run)
+
+    def take(self, wish: Wish, average: float, quantity: Quantity, setting: str) -> None:
+        """Take a stepwise reading at a setting."""
+        plan = stepper.StepwisePlan(average)
+        stepper.take(self.recorder, wish, plan, [quantity], {quantity.pk: setting})
+
+    def _ended(self, run: Run) -> Run:
+        until(lambda: self.recorder.current is None, "the end of the run", 60)
+        run.refresh_from_db()
+        assert (run.state, run.ending) == (Run.State.FINISHED, ""), run.ending
+        return run
+
+
+@contextlib.contextmanager
+def apparatus(
+    key: str, experiment: Experiment, person: Person, pace: float = 1.0, instruments: int = 9
+) -> Iterator[Apparatus]:
+    """Run a rig, a bench and a recorder as the server does, in an event loop of their own."""
+    bench = Bench()
+    recorder = Recorder(bench)
+    loop = asyncio.new_event_loop()
+    thread = threading.Thread(target=loop.run_forever, daemon=True)
+    with RigProcess(key, pace=pace) as rig:
+        addresses = rig.addresses[:instruments]
+        thread.start()
+
+        async def start() -> None:
+            bench.start(addresses)
+
+        recorder.begin_writing()
+        asyncio.run_coroutine_threadsafe(start(), loop).result()
+        try:
+            until(
+                lambda: sum(feed.is_live for feed in bench.feeds.values()) == len(addresses),
+                "the instruments of the rig",
+                20,
+            )
+            bench.show(experiment)
+            yield Apparatus(experiment, person, bench, recorder, bench.room.plugged[key])
+        finally:
+            recorder.close()
+            asyncio.run_coroutine_threadsafe(bench.stop(), loop).result()
+            loop.call_soon_threadsafe(loop.stop)
+            thread.join()
+            loop.close()

@@ -1,0 +1,133 @@
+"""What was recorded at Skerry Point, one function an experiment, on the rigs themselves.
+
+The rigs of slow things live faster than the clock on the wall; their runs are in rig time.
+"""
+
+from galena.bench import calibrating
+from galena.classroom.models import Person
+from galena.core.plans import ArmedPlan, SteadyPlan
+from galena.core.trigger import Level
+from galena.demo.apparatus import Apparatus, apparatus
+from galena.experiments import flows
+from galena.experiments.models import Condition, Experiment
+from galena.recording import stepper
+from galena.shell.waiting import until
+
+MAGNET = ArmedPlan(10_000, 0.060, 0.010, Level(-0.1, "falling"))
+TOO_SLOW = ArmedPlan(500, 0.060, 0.010, Level(-0.1, "falling"))
+TURNS, HEIGHTS = ("200", "400"), ("0.30 ± 0.01", "0.60 ± 0.01")
+CLAP = ArmedPlan(10_000, 0.050, 0.005, Level(0.5, "rising"))
+DISTANCES = (0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6, 0.7, 0.85, 1.0, 1.2)
+FORGOTTEN = 5  # the place of the distance that was typed, but not yet set
+SETTLED, TAKE = 3000.0, 7200.0  # seconds of the rig in a pot, and over which a mean is taken
+POTS = (("4.003", 1), ("7.001", 2), ("9.996", 3))
+
+
+def tide_tank(experiment: Experiment, person: Person) -> None:
+    """Two steady fillings, and one that is let out again."""
+    with apparatus("tide_tank", experiment, person, pace=40, instruments=1) as at:
+        for number, (flow, opened) in enumerate([(40, None), (70, None), (100, 25.0)]):
+            at.reset(number)
+            at.set("pump", flow, 3.0)
+            if opened is not None:
+                at.set("pump", 0, 25.0)
+                at.set("drain", 100, opened)
+            drain = "opened at 25 s" if opened else "closed"
+            at.record(at.wish(("h",), pump=str(flow), drain=drain), SteadyPlan(20, 60))
+
+
+def lamp_rail(experiment: Experiment, person: Person) -> None:
+    """Stepwise, without and with the lens; once the lamp was not moved, and it was taken again."""
+    flows.add_condition(experiment, "lens", Condition.Kind.CHOICE, choices="none, in front")
+    d = flows.add_entered(experiment, "distance", "d", "m", "3")
+    with apparatus("lamp_rail", experiment, person, pace=8) as at:
+        at.set("power", 55)
+        for lens, name in ((0, "none"), (1, "in front")):
+            at.set("lens", lens)
+            wish = at.wish(("E",), lens=name)
+            for place, distance in enumerate(DISTANCES):
+                if lens or place != FORGOTTEN:
+                    at.set("d", distance)
+                at.take(wish, 1.0, d, f"{distance:.3f}")
+            if not lens:
+                at.set("d", DISTANCES[FORGOTTEN])
+                run = at.recorder.stepping.run
+                stepper.take_again(at.recorder, run, FORGOTTEN + 1, person)
+            at.recorder.stop(experiment.pk, str(person))
+
+
+def magnet_tube(experiment: Experiment, person: Person) -> None:
+    """Armed: two coils, two heights, each twice; and one with too few readings."""
+    flows.add_condition(experiment, "turns", Condition.Kind.NUMBER, "N")
+    flows.add_condition(experiment, "drop", Condition.Kind.NUMBER, "H", "m")
+    made = [(turns, height) for turns in TURNS for height in HEIGHTS for _ in range(2)]
+    with apparatus("magnet_tube", experiment, person) as at:
+        for number, (turns, height) in enumerate(made):
+            _drop(at, number, MAGNET, turns, height)
+        _drop(at, len(made), TOO_SLOW, TURNS[-1], HEIGHTS[-1])
+
+
+def _drop(at: Apparatus, number: int, plan: ArmedPlan, turns: str, height: str) -> None:
+    at.reset(number)  # the magnet is up again at once
+    at.set("coil", TURNS.index(turns))
+    at.set("height", float(height.split()[0]))
+    at.catch(at.wish(("ε",), turns=turns, drop=height), plan, "ε", "drop")
+
+
+def cocoa(experiment: Experiment, person: Person) -> None:
+    """Two mugs for two hours: both open, then the second one with a lid."""
+    flows.add_condition(experiment, "lid on mug 2", Condition.Kind.CHOICE, choices="none, on")
+    with apparatus("cocoa", experiment, person, pace=3600) as at:
+        for number, lid in enumerate(("none", "on")):
+            at.reset(number)
+            at.set("lid2", number)
+            at.live_for(60)
+            wish = at.wish(("T_1", "T_2"), lid_on_mug_2=lid)
+            at.record(wish, SteadyPlan(0.1, 7200))
+
+
+def wind_duct(experiment: Experiment, person: Person) -> None:
+    """One run over the five steps of the fan, half a minute each; the balance was zeroed."""
+    flows.add_condition(experiment, "wing", Condition.Kind.TEXT)
+    with apparatus("wind_duct", experiment, person, pace=40) as at:
+        at.zero("L")
+        begin = at.rig.state["t"] + 12.0  # a reset would set the two clocks anew
+        for step in range(1, 6):
+            at.set("fan", step, begin + 30.0 * (step - 1))
+        at.record(at.wish(("v", "L"), wing="flat, 4°"), SteadyPlan(10, 170))
+
+
+def two_horns(experiment: Experiment, person: Person) -> None:
+    """Armed: a clap that passes two horns, at three distances, the first one twice."""
+    flows.add_condition(experiment, "horn 2 behind horn 1", Condition.Kind.NUMBER, "s", "m")
+    with apparatus("two_horns", experiment, person) as at:
+        at.zero("p_1", "p_2")
+        for apart in ("0.50", "0.50", "1.00", "1.50"):
+            at.set("apart", float(apart))
+            wish = at.wish(("p_1", "p_2"), horn_2_behind_horn_1=apart)
+            at.catch(wish, CLAP, "p_1", "clap")
+
+
+def rock_pool(experiment: Experiment, person: Person) -> None:
+    """A day of the pool, a reading a minute, after a calibration in three pots."""
+    flows.add_condition(experiment, "weather", Condition.Kind.TEXT)
+    with apparatus("rock_pool", experiment, person, pace=14_400) as at:
+        _calibrate(at)
+        at.set("probe", 0)
+        at.go_by(SETTLED)
+        at.record(at.wish(("pH", "T"), weather="sun, light wind"), SteadyPlan(1 / 60, 86_400))
+
+
+def _calibrate(at: Apparatus) -> None:
+    electrode = at.channel("E")
+    making = calibrating.in_the_making(electrode, at.person)
+    calibrating.describe_value(making, quantity="acidity", symbol="pH", unit="", model="line")
+    feed, column = at.bench.feed_of(electrode.pk)
+    for known, place in POTS:
+        at.set("probe", place)
+        at.go_by(SETTLED)
+        averaging = feed.average(column, TAKE)
+        until(averaging.done.is_set, f"readings in the pot of pH {known}", 20)
+        calibrating.add_take(making, known, 0.01, averaging.readings, TAKE)
+    calibrating.keep(making)
+    at.bench.refresh()
