@@ -9,6 +9,7 @@ GalenaError
 ├── TableError         typed or pasted readings that cannot be read
 ├── SeriesError        stored readings that are damaged or do not fit together
 ├── CalibrationError   standards that no calibration can be made from, or a broken one
+├── FormulaError       a formula that cannot be read, or whose units do not fit
 ├── TooFewReadings     a question that needs more readings than there are
 └── FitError           a model that cannot be fitted to these readings
 
@@ -65,6 +66,14 @@ class SeriesError(GalenaError, ValueError):
 
 class CalibrationError(GalenaError, ValueError):
     """Standards cannot carry a calibration, or a calibration is not whole."""
+
+
+class FormulaError(GalenaError, ValueError):
+    """A formula says nothing that could be worked out; `start` and `end` are where."""
+
+    def __init__(self, message: str, start: int = 0, end: int = 0) -> None:
+        self.start, self.end = start, end
+        super().__init__(message)
 
 
 class TooFewReadings(GalenaError, ValueError):  # noqa: N818 - reads as what it says

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
 from importlib import resources
 from typing import Any
@@ -11,24 +12,31 @@ from typing import Any
 from galena.core.errors import UnitError
 
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
-_PLAIN = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
+_PLAIN = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")  # and from ¹⁄² comes 1⁄2
 _PREFIXES = {
     "p": "pico", "n": "nano", "µ": "micro", "m": "milli", "c": "centi",
     "h": "hecto", "k": "kilo", "M": "mega", "G": "giga",
 }  # fmt: skip
 _IN_ORDER = ("µ", "m", "c", "", "h", "k", "M")
-_TOKEN = re.compile(r"\s*([·*/()]|\^?[+-]?\d+|[^\W\d_]+|°C?|%|Ω)")
+_TOKEN = re.compile(r"\s*(\^\(\s*[+-]?\d+/2\s*\)|[·*/()]|\^?[+-]?\d+(?:⁄2|\.5)?|[^\W\d_]+|°C?|%|Ω)")
+_POWER = re.compile(r"\^?\(?\s*([+-]?\d+)(⁄2|/2|\.5)?\s*\)?$")
 _LONGEST = 60
+_PLURALS = {"hertz": "hertz", "lux": "lux", "siemens": "siemens", "henry": "henrys",
+            "degree_Celsius": "degrees Celsius", "percent": "percent"}  # fmt: skip
+_SPELT = {"meter": "metre", "liter": "litre", "metric_ton": "tonne"}
+
+Power = int | Fraction
 
 
 @dataclass(frozen=True)
 class Unit:
     """A product of powers of unit symbols, in the order in which it was written.
 
-    `factors` holds (symbol, exponent) pairs; no pair at all is the unit one.
+    `factors` holds (symbol, exponent) pairs; no pair at all is the unit one. An exponent is a
+    whole number or so many halves, as a square root leaves them.
     """
 
-    factors: tuple[tuple[str, int], ...] = ()
+    factors: tuple[tuple[str, Power], ...] = ()
 
     def __mul__(self, other: Unit) -> Unit:
         return _product(self.factors + other.factors)
@@ -36,11 +44,16 @@ class Unit:
     def __truediv__(self, other: Unit) -> Unit:
         return _product(self.factors + tuple((symbol, -power) for symbol, power in other.factors))
 
-    def __pow__(self, exponent: int) -> Unit:
-        return _product(tuple((symbol, power * exponent) for symbol, power in self.factors))
+    def __pow__(self, by: Power) -> Unit:
+        return _product(tuple((symbol, exponent(power * by)) for symbol, power in self.factors))
 
     def __str__(self) -> str:
         return format(self)
+
+    @property
+    def has_halves(self) -> bool:
+        """Tell whether a square root left halves of powers in it."""
+        return any(isinstance(power, Fraction) for _, power in self.factors)
 
     def is_compatible(self, other: Unit) -> bool:
         """Tell whether both measure the same kind of quantity."""
@@ -71,6 +84,44 @@ def format(unit: Unit) -> str:
         return "·".join(_power(symbol, -power) for symbol, power in below)
     denominator = "·".join(_power(symbol, power) for symbol, power in below)
     return "·".join(above) + "/" + (f"({denominator})" if len(below) > 1 else denominator)
+
+
+def exponent(power: Power) -> Power:
+    """Give an exponent as a whole number where it is one."""
+    return int(power) if power == int(power) else power
+
+
+def in_words(unit: Unit) -> str:
+    """Name a unit as one reads it aloud: metres, millivolts, m/s² as it stands.
+
+    The unit one is called "a plain number".
+    """
+    if not unit.factors:
+        return "a plain number"
+    (symbol, power), *others = unit.factors
+    if others or power != 1:
+        return format(unit)
+    name = _known()[0][symbol]
+    for american, british in _SPELT.items():
+        name = name.replace(american, british)
+    ending = next((one for one in _PLURALS if name.endswith(one)), None)
+    return name.removesuffix(ending) + _PLURALS[ending] if ending else name + "s"
+
+
+def ways_to_type() -> list[str]:
+    """List each way to type a unit symbol with its prefix, the longest first."""
+    return sorted(_known()[1], key=len, reverse=True)
+
+
+def in_base_units(symbol: str) -> tuple[float, dict[str, Fraction]]:
+    """Give the size of one unit symbol in SI base units, and their powers; the radian is one."""
+    base = _registry().Quantity(1, _known()[0][symbol]).to_base_units()
+    names = {name: symbol for symbol, name in _known()[0].items()}
+    powers = {
+        names[name]: Fraction(power).limit_denominator(2)
+        for name, power in dict(base._units).items()
+    }
+    return float(base.magnitude), powers
 
 
 def shown(text: str) -> str:
@@ -131,8 +182,8 @@ def _tokens(text: str) -> list[str]:
 
 def _factors(
     tokens: list[str], text: str, nested: bool = False
-) -> tuple[list[tuple[str, int]], list[str]]:
-    factors: list[tuple[str, int]] = []
+) -> tuple[list[tuple[str, Power]], list[str]]:
+    factors: list[tuple[str, Power]] = []
     sign, divided = 1, False
     while tokens:
         token, *tokens = tokens
@@ -152,19 +203,30 @@ def _factors(
             factors += [(symbol, sign * power) for symbol, power in inner]
         elif token == "1" and not factors:
             pass
-        elif token.lstrip("^+-").isdigit():
+        elif _POWER.match(token):
             raise UnitError(f"“{text}”: the number {token} follows no unit. Try m^2.")
         else:
-            power = 1
-            if tokens and tokens[0].lstrip("^+-").isdigit():
-                power, tokens = int(tokens[0].lstrip("^")), tokens[1:]
-            if abs(power) > 12:
+            power: Power = 1
+            if tokens and _POWER.match(tokens[0]):
+                power, tokens = _read_power(tokens[0]), tokens[1:]
+            if not -12 <= power <= 12:
                 raise UnitError(f"“{text}”: a power of {power} is beyond what units have.")
             factors.append((_symbol(token), sign * power))
         sign = 1
     if nested:
         raise UnitError(f"“{text}” lacks a closing bracket.")
     return factors, []
+
+
+def _read_power(token: str) -> Power:
+    found = _POWER.match(token)
+    assert found is not None
+    whole, half = Fraction(int(found[1])), found[2]
+    if half == ".5":
+        whole += Fraction(-1, 2) if found[1].startswith("-") else Fraction(1, 2)
+    elif half:
+        whole /= 2
+    return exponent(whole)
 
 
 def _symbol(token: str) -> str:
@@ -174,18 +236,21 @@ def _symbol(token: str) -> str:
     return symbol
 
 
-def _product(factors: tuple[tuple[str, int], ...]) -> Unit:
-    powers: dict[str, int] = {}
+@lru_cache(maxsize=2048)
+def _product(factors: tuple[tuple[str, Power], ...]) -> Unit:
+    powers: dict[str, Power] = {}
     for symbol, power in factors:
         # Beside another factor, or raised, a temperature can only be a difference.
         alone = len(factors) == 1 and power == 1
         name = "K" if symbol == "°C" and not alone else symbol
-        powers[name] = powers.get(name, 0) + power
+        powers[name] = exponent(powers.get(name, 0) + power)
     return Unit(tuple((symbol, power) for symbol, power in powers.items() if power))
 
 
-def _power(symbol: str, power: int) -> str:
-    return symbol if power == 1 else symbol + str(power).translate(_SUPERSCRIPT)
+def _power(symbol: str, power: Power) -> str:
+    if power == 1:
+        return symbol
+    return symbol + str(power).replace("/", "⁄").translate(_SUPERSCRIPT)
 
 
 @lru_cache(maxsize=1)

@@ -1,0 +1,182 @@
+import pytest
+
+from galena.core.errors import FormulaError
+from galena.core.formula import Symbol, compile
+from galena.core.units import parse
+
+SYMBOLS = {
+    "F": "N", "x": "m", "y": "m", "v": "m/s", "m": "kg", "t": "s", "T_1": "°C", "T_room": "°C",
+    "U": "V", "I": "mA", "A_1": "cm^2", "V": "mL", "n": "", "k": "N/m", "φ": "°", "f": "Hz",
+    "P": "W", "h": "mm",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("text", "unit"),
+    [
+        ("0.5*m*v^2", "J"),
+        ("m*g_n*y + 0.5*k*y^2", "J"),
+        ("U*I", "mW"),
+        ("U/I", "kΩ"),
+        ("A_1*x", "m³"),
+        ("rate(y, t)", "m/s"),
+        ("rate(y)", "m/s"),
+        ("rate(rate(y, t), t)", "m/s²"),
+        ("rate(P, U)", "W/V"),
+        ("rate(T_1, t)", "K/s"),
+        ("area(F, x)", "J"),
+        ("running_area(U, t)", "V·s"),
+        ("smooth(h, 5)", "mm"),
+        ("previous(h) - h", "mm"),
+        ("max(h, 3 cm)", "mm"),
+        ("5 mm + y", "m"),
+        ("mean(T_1)", "°C"),
+        ("T_1 - T_room", "K"),
+        ("T_1 - 20 °C", "K"),
+        ("T_1 + 5 K", "°C"),
+        ("(T_1 + T_room)/2", "°C"),
+        ("(T_1 + T_room + 20 °C)/3", "°C"),
+        ("abs(T_1)", "°C"),
+        ("n*R*T_1", "J/mol"),
+        ("ln((T_1 - T_room)/1 K)", ""),
+        ("sqrt(V)", "mL¹⁄²"),
+        ("sqrt(k/m)", "s⁻¹"),
+        ("x^-2", "m⁻²"),
+        ("(x*x*x)^(1/3)", "m"),
+        ("sin(φ) + cos(2*π*f*t) + tan(0)", ""),
+        ("atan(y/x)", "rad"),
+        ("rate(φ, t)", "°/s"),
+        ("φ*x", "m"),
+        ("7 deg + φ", "°"),
+        ("n^n", ""),
+        ("exp(-t/(2 s))", ""),
+        ("h*f", "mm/s"),
+    ],
+)
+def test_units_work_themselves_out(text, unit):
+    assert str(compile(text, SYMBOLS).unit) == unit
+
+
+@pytest.mark.parametrize(
+    ("text", "said", "place"),
+    [
+        ("F + x", "F is in newtons and x in metres: they cannot be added.", "F + x"),
+        ("1 + (v - t)", "v is in m/s and t in seconds: they cannot be subtracted.", "v - t"),
+        ("T_1 - 20", "T_1 is in degrees Celsius and 20 is a plain number: they cannot be "
+         "subtracted. Give it its unit: 20 °C.", "T_1 - 20"),
+        ("x + n", "x is in metres and n is a plain number: they cannot be added.", "x + n"),
+        ("sin(7)", "sin needs an angle: write 7 deg or 7 rad.", "7"),
+        ("sin(n)", "sin needs an angle: n is a plain number. If it is in radians, write n*1 rad.",
+         "n"),
+        ("2*cos(x)", "cos needs an angle: x is in metres.", "x"),
+        ("exp(x)", "exp needs a plain number, and x is in metres. Divide by a quantity of the same "
+         "kind, for example exp(x/1 m).", "x"),
+        ("asin(x/t)", "asin needs a plain number, and x/t is in m/s. Divide by a quantity of the "
+         "same kind, for example asin(x/t/(1 m/s)).", "x/t"),
+        ("x^n", "x is in metres, so its power must be a number that does not change, as 2. "
+         "Divide x by a quantity of its kind first.", "n"),
+        ("n^x", "A power must be a plain number, and x is in metres.", "x"),
+        ("x^0.123", "x is in metres; to this power it has no unit. Take a power such as 2, 1/2 "
+         "or -1.", "0.123"),
+        ("x^(1/3)", "The result has a power of a unit that no unit has. Check the powers.",
+         "x^(1/3)"),
+        ("max(x, t)", "x is in metres and t in seconds: max cannot compare them.", "t"),
+        ("smooth(x, 4)", "A window is an odd number of readings from 3 to 201, typed as a number, "
+         "for example 11.", "4"),
+        ("rate(x, t, n)", "A window is an odd number of readings from 3 to 201, typed as a number, "
+         "for example 11.", "n"),
+        ("9^9^9^9", "9^9^9 is no finite real number. Check the power and the sign.", "9^9^9"),
+        ("(-8)^0.5", "(-8)^0.5 is no finite real number. Check the power and the sign.",
+         "(-8)^0.5"),
+        ("T1 + 5 K", "There is no T1 in this experiment. Is T_1 meant?", "T1"),
+        ("Z", "There is no Z in this experiment. Its symbols are: F, x, y, v, m, t, T_1, T_room.",
+         "Z"),
+        ("9.81*lx", "There is no lx in this experiment. If the unit is meant, put it right behind "
+         "its number: 1 lx.", "lx"),
+        ("rate + 1", "rate is a function: write rate(y, x) or rate(y, x, 11).", "rate"),
+        ("sni(φ)", "There is no function sni. Is sin meant?", "sni"),
+        ("x(3)", "There is no function x. To multiply write x*(…).", "x"),
+        ("min(0,5,7)", "min is written min(x) or min(a, b). Decimals are written with a point, "
+         "0.5.", "min(0,5,7)"),
+        ("5 dB", "dB is a logarithm of a ratio and has no place in a formula. Use lg.", "5 dB"),
+    ],
+)  # fmt: skip
+def test_wrong_units_are_explained_in_words_with_their_place(text, said, place):
+    with pytest.raises(FormulaError) as refused:
+        compile(text, SYMBOLS)
+    assert str(refused.value) == said
+    assert text[refused.value.start : refused.value.end] == place
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("2 m*v", "2 m is read as 2 metres. If m shall be the symbol, write 2*m."),
+        ("5 m/t", "5 m/t is read as 5 m/t. If t shall be the symbol, write * or / with blanks "
+         "around it."),
+        ("ln(V)", "ln takes V as a number of millilitres: ln(V/mL)."),
+        ("lg(T_1)", "lg takes T_1 as a number of degrees Celsius: lg(T_1/°C)."),
+        ("h/1 mm", "h is the symbol of this experiment here, not the Planck constant."),
+    ],
+)  # fmt: skip
+def test_what_may_not_be_meant_is_remarked_on(text, said):
+    assert compile(text, SYMBOLS).remarks == (said,)
+
+
+@pytest.mark.parametrize("text", ["9.81 m/s^2*x", "2*m*v", "ln(x/y)", "5 kg*x", "c_0*t"])
+def test_nothing_is_remarked_on_what_is_plain(text):
+    assert compile(text, SYMBOLS).remarks == ()
+
+
+def test_the_unit_may_be_chosen_among_those_of_its_kind():
+    work = compile("F*x", SYMBOLS, unit="kJ")
+    assert (str(work.unit), str(work.natural)) == ("kJ", "J")
+    assert work.evaluate({"F": [2000.0], "x": [3.0]}).values == pytest.approx([6.0])
+    with pytest.raises(FormulaError, match="The formula gives joules; that cannot be shown in "
+                                           "metres. Choose another unit"):  # fmt: skip
+        compile("F*x", SYMBOLS, unit="m")
+
+
+@pytest.mark.parametrize(
+    ("text", "values", "expected"),
+    [
+        ("U*I", {"U": 2.0, "I": 3.0}, 6.0),
+        ("0.5*m*v^2", {"m": 0.25, "v": 2.0}, 0.5),
+        ("T_1 - T_room", {"T_1": 60.0, "T_room": 20.0}, 40.0),
+        ("T_1 + 5 K", {"T_1": 60.0}, 65.0),
+        ("(T_1 + T_room)/2", {"T_1": 60.0, "T_room": 20.0}, 40.0),
+        ("R*T_1", {"T_1": 26.85}, 2494.338785445972),
+        ("ln(V)", {"V": 7.38905609893065}, 2.0),
+        ("lg(T_1)", {"T_1": 100.0}, 2.0),
+        ("sin(30 deg)", {}, 0.5),
+        ("sin(π/6)", {}, 0.5),
+        ("sin(φ)", {"φ": 90.0}, 1.0),
+        ("atan(1)*180/π", {}, 45.0),
+        ("h + 5 cm", {"h": 10.0}, 60.0),
+        ("5 cm + h", {"h": 10.0}, 60.0),
+        ("min(h, 1 cm)", {"h": 25.0}, 10.0),
+        ("abs(-3 mm)", {}, 3.0),
+        ("5 % * x", {"x": 2.0}, 0.1),
+        ("3.6 km/h", {}, 3.6),
+        ("sqrt(V)", {"V": 9.0}, 3.0),
+    ],
+)
+def test_values_come_in_the_unit_that_is_shown(text, values, expected):
+    assert compile(text, SYMBOLS).evaluate(values).values == pytest.approx(expected, rel=1e-12)
+
+
+def test_constants_are_those_of_codata():
+    assert compile("c_0", {}).evaluate({}).values == 299792458.0
+    assert compile("g_n", {}).evaluate({}).values == 9.80665
+    assert compile("N_A*k_B - R", {}).evaluate({}).values == pytest.approx(0, abs=1e-9)
+    values, u = compile("m_e", {}).evaluate({})
+    assert values == pytest.approx(9.1093837e-31, rel=1e-6)
+    assert 0 < u < 1e-6 * values
+
+
+def test_a_symbol_of_the_experiment_comes_before_a_constant():
+    level = {"h": Symbol(parse("mm"), name="water level")}
+    found = compile("2*h", level)
+    assert str(found.unit) == "mm"
+    assert found.remarks == ("h is water level here, not the Planck constant.",)
+    assert str(compile("2*h", {}).unit) == "J·s"
