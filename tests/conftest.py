@@ -10,7 +10,7 @@ from galena.bench.live import BENCH
 from galena.classroom.models import Person
 from galena.config import serving
 from galena.desk import findings
-from galena.experiments import columns, flows, readings, typed
+from galena.experiments import columns, derived, flows, readings, typed
 from galena.instruments.rigs.process import RigProcess
 from tests.waiting import until
 
@@ -24,6 +24,7 @@ def nothing_remembered():
     """Rows of one test may have the keys of another's: forget what is kept in memory by key."""
     readings.forget()
     columns.forget()
+    derived.forget()
     typed.forget()
     findings.forget()
 

@@ -15,8 +15,19 @@ from django.utils import timezone
 
 from galena.core.errors import GalenaError
 from galena.desk.models import Change, Finding, Graph, Marker, Note, Sheet, Span, Trace
-from galena.experiments.flows import touch
-from galena.experiments.models import Aside, Entry, Experiment, Quantity, TypedColumn
+from galena.experiments.flows import ExperimentError, touch
+from galena.experiments.formulas import formulas_of
+from galena.experiments.models import (
+    DERIVED,
+    Aside,
+    Condition,
+    Entry,
+    Experiment,
+    Given,
+    Quantity,
+    TypedColumn,
+)
+from galena.experiments.quantity_flows import refuse_in_use
 
 KEPT = 200  # acts of a person in an experiment
 JOINS_FOR = timedelta(seconds=20)  # a wheel that is turned on is one act
@@ -24,6 +35,8 @@ COUNTERS = {"spans_made", "markers_made"}  # letters once given are not given ag
 
 # Each kind of row, in the order in which they can be made, and the way to its experiment.
 KINDS: dict[str, tuple[type[models.Model], str]] = {
+    "formula": (Quantity, "experiment"),
+    "given": (Given, "experiment"),
     "sheet": (Sheet, "experiment"),
     "graph": (Graph, "sheet__experiment"),
     "trace": (Trace, "graph__sheet__experiment"),
@@ -35,8 +48,15 @@ KINDS: dict[str, tuple[type[models.Model], str]] = {
 }
 # What is only renamed here: it is made and taken away elsewhere.
 RENAMED: dict[str, tuple[type[models.Model], str, tuple[str, ...]]] = {
-    "quantity": (Quantity, "experiment", ("name", "symbol", "unit", "decimals")),
-}
+    "quantity": (
+        Quantity,
+        "experiment",
+        ("name", "symbol", "unit", "decimals", "u_rule", "u_absolute", "u_relative",
+         "u_calibration"),
+    ),
+    "condition": (Condition, "experiment", ("symbol",)),
+}  # fmt: skip
+ONLY = {"formula": {"source__startswith": DERIVED}}
 # Of what is typed each correction is a row of its own: only which is in force is put back.
 IN_FORCE: dict[str, tuple[type[models.Model], str]] = {
     "typed": (TypedColumn, "run__experiment"),
@@ -118,16 +138,24 @@ def _rows(experiment: Experiment) -> Rows:
     """Give every row of the Desk's with its fields, as they are kept."""
     found: Rows = {}
     for kind, (model, way) in KINDS.items():
-        for row in model.objects.filter(**{way: experiment}).order_by("pk").values():
+        wanted = {way: experiment} | ONLY.get(kind, {})
+        for row in model.objects.filter(**wanted).order_by("pk").values():
             found[kind, row["id"]] = _plain(row)
     for kind, (model, way, fields) in RENAMED.items():
-        for row in model.objects.filter(**{way: experiment}).values("id", *fields):
+        for row in _renamed(model, way, experiment).values("id", *fields):
             found[kind, row["id"]] = _plain(row)
     for kind, (model, way) in IN_FORCE.items():
         kept = model.objects.filter(**{way: experiment}, replaced_at=None)
         for key in kept.order_by("pk").values_list("pk", flat=True):
             found[kind, key] = {}
     return found
+
+
+def _renamed(
+    model: type[models.Model], way: str, experiment: Experiment
+) -> models.QuerySet[models.Model]:
+    rows = model.objects.filter(**{way: experiment})
+    return rows.exclude(**ONLY["formula"]) if model is Quantity else rows
 
 
 def _plain(row: dict) -> dict:
@@ -181,7 +209,13 @@ def _take_away(part: dict) -> None:
         model.objects.filter(pk=part["id"]).update(replaced_at=timezone.now())
         return
     model, _ = KINDS[part["kind"]]
-    model.objects.filter(pk=part["id"]).delete()
+    for row in model.objects.filter(pk=part["id"]):
+        if isinstance(row, Quantity | Given):
+            try:
+                refuse_in_use(formulas_of(row.experiment), row)
+            except ExperimentError as error:
+                raise HistoryError(str(error)) from error
+        row.delete()
 
 
 def _put(part: dict, then: str) -> None:

@@ -188,7 +188,7 @@ class _Packed:
         y, y0, ys = _scaled(self._y(seen.y))
         said = {"kind": "points", "n": int(x.size), "x0": x0, "xs": xs, "y0": y0, "ys": ys}
         arrays = [x, y]
-        for name, u in (("u_y", seen.u), ("u_x", seen.u_x)):
+        for name, u in (("u_y", seen.combined), ("u_x", seen.u_x)):
             if u is not None and np.nanmax(u, initial=0.0) > 0:
                 said[name] = True
                 arrays.append(u)

@@ -9,6 +9,7 @@ from galena.experiments.models import (
     ConditionValue,
     Entry,
     Experiment,
+    Given,
     Quantity,
     Run,
     Scene,
@@ -25,6 +26,7 @@ from galena.reports.models import Report
 ALWAYS: tuple[tuple[type[models.Model], str], ...] = (
     (Condition, "experiment"),
     (Quantity, "experiment"),
+    (Given, "experiment"),
     (Sheet, "experiment"),
     (Graph, "sheet__experiment"),
     (Trace, "graph__sheet__experiment"),

@@ -6,6 +6,7 @@ from django.utils import timezone
 
 from galena.core import units
 from galena.core.errors import ConditionError, GalenaError, UnitError
+from galena.core.formula import FUNCTIONS
 from galena.experiments.models import (
     ENTERED,
     Condition,
@@ -59,7 +60,7 @@ def add_condition(
         raise ExperimentError("name", "Give the condition a name of up to 60 characters.")
     if experiment.conditions.filter(name__iexact=name).exists():
         raise ExperimentError("name", f"There is a condition “{name}” already.")
-    _refuse_symbol(experiment, symbol)
+    refuse_symbol(experiment, symbol)
     listed = list(dict.fromkeys(part.strip() for part in choices.split(",") if part.strip()))
     if kind == Condition.Kind.CHOICE and not 2 <= len(listed) <= MOST_CHOICES:
         raise ExperimentError(
@@ -72,7 +73,7 @@ def add_condition(
         name=name,
         symbol=symbol,
         kind=kind if kind in Condition.Kind.values else Condition.Kind.TEXT,
-        unit=_unit(unit) if kind == Condition.Kind.NUMBER else "",
+        unit=unit_of(unit) if kind == Condition.Kind.NUMBER else "",
         choices=listed if kind == Condition.Kind.CHOICE else [],
     )
     made.save()
@@ -102,14 +103,14 @@ def add_entered(
         raise ExperimentError("name", "Give what you type a name of up to 60 characters.")
     if not symbol:
         raise ExperimentError("symbol", "Give it a symbol, for example d.")
-    _refuse_symbol(experiment, symbol)
+    refuse_symbol(experiment, symbol)
     if not (decimals.isascii() and decimals.isdigit() and int(decimals) <= 9):
         raise ExperimentError("decimals", "Decimals are a whole number from 0 to 9.")
     made = Quantity.objects.create(
         experiment=experiment,
         name=name,
         symbol=symbol,
-        unit=_unit(unit.strip()),
+        unit=unit_of(unit.strip()),
         decimals=int(decimals),
         source=_own_source(experiment, symbol),
     )
@@ -133,24 +134,38 @@ def drop_entered(quantity: Quantity) -> None:
     touch(quantity.experiment)
 
 
-def _unit(text: str) -> str:
+def unit_of(text: str) -> str:
+    """Read a unit as typed into the text it is kept as. Raises ExperimentError."""
     try:
         return str(units.parse(text)) if text else ""
     except UnitError as error:
         raise ExperimentError("unit", str(error)) from error
 
 
-def _refuse_symbol(experiment: Experiment, symbol: str) -> None:
+def refuse_symbol(experiment: Experiment, symbol: str, but: object = None) -> None:
+    """Raise ExperimentError where something cannot have this symbol.
+
+    but: what has it already and may keep it.
+    """
     if len(symbol) > 12:
         raise ExperimentError("symbol", "Keep the symbol to 12 characters.")
-    if symbol and not symbol.replace("_", "").isalnum():
+    if symbol and not (symbol[0].isalpha() and symbol.replace("_", "").isalnum()):
         raise ExperimentError(
-            "symbol", f"“{symbol}” is no symbol. Use letters, digits and _, for example T_1."
+            "symbol",
+            f"“{symbol}” is no symbol. Begin with a letter; digits and _ may follow, for example "
+            "T_1.",
         )
-    taken = experiment.quantities.filter(symbol=symbol).first() if symbol else None
-    taken = taken or (experiment.conditions.filter(symbol=symbol).first() if symbol else None)
-    if taken is not None:
-        raise ExperimentError("symbol", f"{symbol} stands for “{taken}” already. Take another.")
+    if symbol in FUNCTIONS:
+        raise ExperimentError(
+            "symbol", f"{symbol} is the name of a function in formulas. Take another."
+        )
+    holders = (experiment.quantities, experiment.conditions, experiment.givens)
+    for holder in holders if symbol else ():
+        for taken in holder.filter(symbol=symbol):
+            if taken != but:
+                raise ExperimentError(
+                    "symbol", f"{symbol} stands for “{taken}” already. Take another."
+                )
 
 
 def next_number(experiment: Experiment) -> int:

@@ -61,6 +61,13 @@ class Readings:
             self.t[which], self.y[which], *(one if one is None else one[which] for one in parts)
         )
 
+    @cached_property
+    def combined(self) -> NDArray[np.float64] | None:
+        """The combined standard uncertainty of each reading; None where none is known."""
+        if self.u is None or self.shared is None:
+            return self.shared if self.u is None else self.u
+        return np.hypot(self.u, self.shared)
+
     @property
     def counted(self) -> "Readings":
         """The readings that calculations take: all but those set aside."""

@@ -10,6 +10,7 @@ from galena.core.formats.pasted import MOST_COLUMNS, MOST_ROWS, Head, Pasted, ce
 from galena.core.numbers import decimals_of_text, parse
 from galena.experiments.flows import add_entered, next_number, touch
 from galena.experiments.models import Aside, Experiment, Quantity, Run, Stream, TypedColumn
+from galena.experiments.quantity_flows import refresh, rename_in_formulas
 
 SYMBOLS = "xyzuvwabcdfkmnpqrs"
 
@@ -55,8 +56,10 @@ def set_head(quantity: Quantity, text: str) -> None:
     taken = quantity.experiment.quantities.exclude(pk=quantity.pk).filter(symbol=symbol)
     if taken.exists():
         raise TableError(f"{symbol} is the symbol of {taken.first().name} already. Choose another.")
+    rename_in_formulas(quantity.experiment, quantity.symbol, symbol)
     quantity.name, quantity.symbol, quantity.unit = said.name or symbol, symbol, said.unit
     quantity.save(update_fields=["name", "symbol", "unit"])
+    refresh(quantity.experiment)
     touch(quantity.experiment)
 
 
@@ -101,9 +104,11 @@ def _name(quantity: Quantity, said: Head) -> None:
     symbol = said.symbol or _symbol_for(quantity.experiment, said.name, quantity.symbol)
     others = quantity.experiment.quantities.exclude(pk=quantity.pk)
     if not others.filter(symbol=symbol).exists() and len(symbol) <= 20:
+        rename_in_formulas(quantity.experiment, quantity.symbol, symbol)
         quantity.symbol = symbol
     quantity.name, quantity.unit = (said.name or quantity.symbol)[:100], said.unit
     quantity.save(update_fields=["name", "symbol", "unit"])
+    refresh(quantity.experiment)
 
 
 def insert_row(run: Run, row: int, person) -> None:

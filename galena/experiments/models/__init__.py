@@ -1,9 +1,11 @@
 """What is kept of an experiment. Readings are rows of bytes, many to a row; see `readings`."""
 
 from galena.experiments.models.experiment import (
+    DERIVED,
     ENTERED,
     Condition,
     Experiment,
+    Given,
     Quantity,
 )
 from galena.experiments.models.run import ConditionValue, Run, RunQuerySet
@@ -12,12 +14,14 @@ from galena.experiments.models.steps import Entry, Scene, Step, StepPart
 from galena.experiments.models.typed import Aside, TypedColumn
 
 __all__ = [
+    "DERIVED",
     "ENTERED",
     "Aside",
     "Condition",
     "ConditionValue",
     "Entry",
     "Experiment",
+    "Given",
     "Quantity",
     "Run",
     "RunQuerySet",

@@ -5,7 +5,7 @@ from django.db import models
 
 from galena.core.conditions import Held, hold
 
-ENTERED = "entered|"
+ENTERED, DERIVED = "entered|", "derived|"
 
 
 class Experiment(models.Model):
@@ -32,19 +32,27 @@ class Experiment(models.Model):
 
     @property
     def shown(self) -> "list[Quantity]":
-        """What a graph can show: what was measured, and what is typed."""
-        return [*self.measured, *self.entered]
+        """What a graph can show: what was measured, what is typed, what a formula gives."""
+        return [*self.measured, *self.entered, *self.derived]
 
     @property
     def entered(self) -> "models.QuerySet[Quantity]":
         """The quantities whose readings are typed."""
         return self.quantities.filter(source__startswith=ENTERED).order_by("pk")
 
+    @property
+    def derived(self) -> "models.QuerySet[Quantity]":
+        """The quantities that formulas give."""
+        return self.quantities.filter(source__startswith=DERIVED).order_by("pk")
+
 
 class Quantity(models.Model):
     """A named column. `source` tells which channel of which instrument measures it.
 
-    An entered quantity has the source `entered|SYMBOL`: its readings are typed.
+    An entered quantity has the source `entered|SYMBOL`: its readings are typed. A derived one
+    has the source `derived|NUMBER` and a formula; its unit and its decimals follow from that
+    unless somebody has chosen them. `u_rule` is a key of core.uncertainty_rules.RULES, with
+    `u_absolute` in the quantity's unit and `u_relative` as a share of each reading.
     """
 
     experiment = models.ForeignKey(Experiment, models.CASCADE, related_name="quantities")
@@ -54,6 +62,13 @@ class Quantity(models.Model):
     decimals = models.PositiveSmallIntegerField(default=2)
     source = models.CharField(max_length=200)
     used = models.BooleanField(default=True, help_text="whether its channel is on at the bench")
+    formula = models.TextField(blank=True)
+    unit_chosen = models.BooleanField(default=False, help_text="instead of the simplest one")
+    decimals_chosen = models.BooleanField(default=False, help_text="instead of what is honest")
+    u_rule = models.CharField(max_length=12, default="scatter")
+    u_absolute = models.FloatField(null=True)
+    u_relative = models.FloatField(null=True)
+    u_calibration = models.BooleanField(default=True, help_text="whether calibration adds to it")
 
     class Meta:
         verbose_name_plural = "quantities"
@@ -67,6 +82,37 @@ class Quantity(models.Model):
     @property
     def is_entered(self) -> bool:
         return self.source.startswith(ENTERED)
+
+    @property
+    def is_derived(self) -> bool:
+        return self.source.startswith(DERIVED)
+
+    @property
+    def kind(self) -> str:
+        """Where its values come from, in a word."""
+        return "derived" if self.is_derived else "entered" if self.is_entered else "measured"
+
+
+class Given(models.Model):
+    """A constant of the experiment; `text` is its value as typed, `u` its standard uncertainty."""
+
+    experiment = models.ForeignKey(Experiment, models.CASCADE, related_name="givens")
+    name = models.CharField(max_length=100)
+    symbol = models.CharField(max_length=20)
+    unit = models.CharField(max_length=60, blank=True)
+    text = models.CharField(max_length=60)
+    value = models.FloatField()
+    u = models.FloatField(null=True)
+    note = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["experiment", "symbol"], name="one_given_a_symbol")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class Condition(models.Model):

@@ -1,0 +1,168 @@
+"""The symbols of an experiment, its formulas made ready, and what depends on what."""
+
+from dataclasses import dataclass, field
+from functools import lru_cache
+from itertools import pairwise
+
+from galena.core import units
+from galena.core.errors import FormulaError, UnitError
+from galena.core.formula import Expression, Symbol, compile
+from galena.core.formula.reading import read, same_symbol
+from galena.core.formula.syntax import names
+from galena.experiments.models import Condition, Experiment, Given, Quantity
+
+TIME = "t"
+Thing = Quantity | Given | Condition
+
+
+@dataclass
+class Formulas:
+    """What the formulas of an experiment can use, by symbol; all of it is loaded."""
+
+    experiment: Experiment
+    quantities: list[Quantity]
+    givens: list[Given]
+    conditions: list[Condition]
+    things: dict[str, Thing] = field(default_factory=dict)
+    shared: dict[str, list[Thing]] = field(default_factory=dict)
+    _ready: dict[int, Expression] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for thing in (*self.quantities, *self.givens, *self.conditions):
+            symbol = same_symbol(thing.symbol)
+            if symbol in self.things:
+                self.shared.setdefault(symbol, [self.things[symbol]]).append(thing)
+            elif symbol:
+                self.things[symbol] = thing
+
+    def symbols(self, without: Quantity | None = None) -> dict[str, Symbol]:
+        """Give what each symbol stands for."""
+        found = {TIME: Symbol(units.parse("s"), "time", "time")}
+        for symbol, thing in self.things.items():
+            if symbol not in self.shared and thing != without:
+                found[symbol] = Symbol(_unit(thing), _kind(thing), thing.name)
+        return found
+
+    def expression(self, quantity: Quantity) -> Expression:
+        """Give a quantity's formula ready for use. Raises FormulaError, also for a circle."""
+        if quantity.pk in self._ready:
+            return self._ready[quantity.pk]
+        self.refuse_circle(quantity)
+        ready = self.compiled(quantity.formula, quantity.unit, quantity)
+        self._ready[quantity.pk] = ready
+        return ready
+
+    def compiled(
+        self, formula: str, unit: str | None = None, of: Quantity | None = None
+    ) -> Expression:
+        """Make a formula ready, with its values in a unit if one is given. Raises FormulaError."""
+        for name in names(read(formula)):
+            if name.symbol in self.shared:
+                both = " and ".join(f"“{one}”" for one in self.shared[name.symbol][:2])
+                raise FormulaError(
+                    f"{name.symbol} stands for {both}. Give one of them another symbol.",
+                    name.start,
+                    name.end,
+                )
+            if of is not None and self.things.get(name.symbol) == of:
+                raise FormulaError(
+                    f"The formula of {of.symbol} uses {of.symbol} itself. Use what it is made of.",
+                    name.start,
+                    name.end,
+                )
+        wanted = None if unit is None else units.parse(unit)
+        known = tuple(self.symbols(of).items())
+        return _compiled(formula, known, wanted)
+
+    def uses(self, quantity: Quantity) -> list[Thing]:
+        """List what a quantity's formula uses, each once, in the order in which it stands."""
+        if not quantity.is_derived:
+            return []
+        try:
+            used = dict.fromkeys(name.symbol for name in names(read(quantity.formula)))
+        except FormulaError:
+            return []
+        return [self.things[symbol] for symbol in used if symbol in self.things]
+
+    def users(self, thing: Thing) -> list[Quantity]:
+        """List the quantities whose formulas use a thing."""
+        return [one for one in self.quantities if thing in self.uses(one)]
+
+    def bases(self, quantity: Quantity) -> list[Quantity]:
+        """List the measured and entered quantities that a quantity comes from, each once.
+
+        Raises FormulaError for formulas that go round in a circle.
+        """
+        self.refuse_circle(quantity)
+        if not quantity.is_derived:
+            return [quantity]
+        found: dict[Quantity, None] = {}
+        for one in self.uses(quantity):
+            if isinstance(one, Quantity):
+                found.update(dict.fromkeys(self.bases(one)))
+        return list(found)
+
+    def refuse_circle(self, quantity: Quantity) -> None:
+        """Raise FormulaError where a quantity comes from itself, naming the way round."""
+        way = self._circle(quantity, [])
+        if way:
+            said = ", ".join(
+                f"{one.symbol} uses {other.symbol}"
+                for one, other in pairwise(way)
+            )
+            raise FormulaError(f"The formulas go round in a circle: {said}. Break it at one place.")
+
+    def _circle(self, quantity: Quantity, way: list[Quantity]) -> list[Quantity]:
+        if quantity in way:
+            return [*way[way.index(quantity) :], quantity]
+        for one in self.uses(quantity):
+            if isinstance(one, Quantity) and one.is_derived:
+                found = self._circle(one, [*way, quantity])
+                if found:
+                    return found
+        return []
+
+
+def formulas_of(experiment: Experiment) -> Formulas:
+    """Load all symbols of an experiment; three queries."""
+    conditions = experiment.conditions.filter(kind=Condition.Kind.NUMBER).exclude(symbol="")
+    return Formulas(
+        experiment,
+        _known(experiment),
+        list(experiment.givens.all()),
+        list(conditions),
+    )
+
+
+def _known(experiment: Experiment) -> list[Quantity]:
+    """List the quantities; one that nothing was ever measured of makes room for another."""
+    everything = list(experiment.quantities.order_by("pk"))
+    counts: dict[str, int] = {}
+    for one in everything:
+        counts[one.symbol] = counts.get(one.symbol, 0) + 1
+    if max(counts.values(), default=0) < 2:
+        return everything
+    measured = set(experiment.measured.values_list("pk", flat=True))
+    return [
+        one
+        for one in everything
+        if counts[one.symbol] == 1 or one.pk in measured or one.kind != "measured"
+    ]
+
+
+def _unit(thing: Thing) -> units.Unit:
+    try:
+        return units.parse(thing.unit)
+    except UnitError:
+        return units.Unit()
+
+
+def _kind(thing: Thing) -> str:
+    return type(thing).__name__.lower()
+
+
+@lru_cache(maxsize=512)
+def _compiled(
+    formula: str, symbols: tuple[tuple[str, Symbol], ...], unit: units.Unit | None
+) -> Expression:
+    return compile(formula, dict(symbols), unit=unit)

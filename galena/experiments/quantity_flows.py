@@ -1,0 +1,288 @@
+"""All changes of quantities, formulas, uncertainty rules and givens."""
+
+from django.db import transaction
+
+from galena.core.conditions import hold
+from galena.core.errors import ConditionError, FormulaError, GalenaError, NumberError, UnitError
+from galena.core.formula import reading
+from galena.core.uncertainty_rules import RULES, size
+from galena.experiments import honest
+from galena.experiments.flows import ExperimentError, refuse_symbol, touch, unit_of
+from galena.experiments.formulas import TIME, Formulas, Thing, formulas_of
+from galena.experiments.models import DERIVED, Condition, Experiment, Given, Quantity
+
+MOST = 60  # derived quantities, and as many givens
+CALLED = {Quantity: "quantity", Given: "given", Condition: "condition"}
+
+
+def add_derived(
+    experiment: Experiment, formula: str, name: str, symbol: str, unit: str = "", decimals: str = ""
+) -> Quantity:
+    """Make a quantity of a formula; an empty unit or decimals follow from it.
+
+    Raises FormulaError, ExperimentError.
+    """
+    if experiment.derived.count() >= MOST:
+        raise ExperimentError("symbol", f"An experiment has at most {MOST} formulas.")
+    numbers_used = [
+        int(one.source.removeprefix(DERIVED)) for one in experiment.derived if one.source
+    ]
+    made = Quantity(
+        experiment=experiment, source=f"{DERIVED}{max(numbers_used, default=0) + 1}", decimals=2
+    )
+    return change_derived(made, formula, name, symbol, unit, decimals)
+
+
+def change_derived(
+    quantity: Quantity, formula: str, name: str, symbol: str, unit: str = "", decimals: str = ""
+) -> Quantity:
+    """Give a derived quantity another formula, name, symbol, unit or decimals.
+
+    Raises FormulaError, ExperimentError; nothing is changed then.
+    """
+    experiment = quantity.experiment
+    with transaction.atomic():
+        _name(quantity, name, symbol)
+        quantity.formula = formula.strip()
+        quantity.unit_chosen, quantity.decimals_chosen = bool(unit.strip()), bool(decimals.strip())
+        if quantity.decimals_chosen:
+            quantity.decimals = _decimals(decimals)
+        known = formulas_of(experiment)
+        wanted = unit_of(unit.strip()) if quantity.unit_chosen else None
+        ready = known.compiled(quantity.formula, wanted, quantity if quantity.pk else None)
+        quantity.unit = str(ready.unit)
+        _refuse_length(quantity.unit)
+        quantity.save()
+        formulas_of(experiment).refuse_circle(quantity)
+        refresh(experiment)
+        touch(experiment)
+    quantity.refresh_from_db()
+    return quantity
+
+
+def describe(quantity: Quantity, name: str, symbol: str, decimals: str = "") -> None:
+    """Give a measured or entered quantity another name, symbol or number of decimals.
+
+    Its symbol changes in every formula. Raises ExperimentError.
+    """
+    with transaction.atomic():
+        _name(quantity, name, symbol)
+        if decimals.strip():
+            quantity.decimals = _decimals(decimals)
+        quantity.save()
+        refresh(quantity.experiment)
+        touch(quantity.experiment)
+
+
+def set_rule(
+    quantity: Quantity, rule: str, absolute: str = "", relative: str = "", calibration: bool = True
+) -> None:
+    """Choose where the uncertainty of a quantity's readings comes from. Raises ExperimentError.
+
+    absolute: in the quantity's unit; relative: in percent, as typed.
+    """
+    if quantity.is_derived:
+        raise ExperimentError("rule", "The uncertainty of a formula follows from what goes in.")
+    if rule not in RULES:
+        raise ExperimentError("rule", f"There is no rule “{rule}” for uncertainties.")
+    sizes: dict[str, float | None] = {"absolute": None, "relative": None}
+    typed = {"absolute": absolute, "relative": relative.strip().removesuffix("%")}
+    for name in RULES[rule].takes:
+        try:
+            sizes[name] = size(typed[name], f"The {name} uncertainty")
+        except NumberError as error:
+            raise ExperimentError(name, str(error)) from error
+    quantity.u_rule, quantity.u_calibration = rule, calibration
+    quantity.u_absolute = sizes["absolute"]
+    quantity.u_relative = None if sizes["relative"] is None else sizes["relative"] / 100
+    quantity.save(update_fields=["u_rule", "u_calibration", "u_absolute", "u_relative"])
+    refresh(quantity.experiment)
+    touch(quantity.experiment)
+
+
+def drop(thing: Quantity | Given) -> None:
+    """Take a derived quantity or a given away; refused while formulas use it."""
+    known = formulas_of(thing.experiment)
+    refuse_in_use(known, thing)
+    if isinstance(thing, Quantity) and not thing.is_derived:
+        raise ExperimentError(
+            "symbol", f"{thing.symbol} is {thing.kind}, not made by a formula. It stays."
+        )
+    thing.delete()
+    touch(thing.experiment)
+
+
+def refuse_in_use(known: Formulas, thing: Thing) -> None:
+    """Raise ExperimentError, which names the formulas that use a thing."""
+    users = known.users(thing)
+    if users:
+        said = ", ".join(f"{one.symbol} = {one.formula}" for one in users[:4])
+        raise ExperimentError(
+            "symbol", f"{thing.symbol} is used by {said}. Change or remove that first."
+        )
+
+
+def save_given(
+    experiment: Experiment,
+    given: Given | None,
+    name: str,
+    symbol: str,
+    value: str,
+    unit: str = "",
+    note: str = "",
+) -> Given:
+    """Make a given or change it; the value may carry an uncertainty: 0.250 ± 0.002.
+
+    Raises ExperimentError, which names the field; FormulaError where a formula would not fit.
+    """
+    if given is None and experiment.givens.count() >= MOST:
+        raise ExperimentError("symbol", f"An experiment has at most {MOST} givens.")
+    given = given or Given(experiment=experiment)
+    if not value.strip():
+        raise ExperimentError("value", "Type the value, for example 0.250 ± 0.002.")
+    with transaction.atomic():
+        _name(given, name, symbol)
+        given.unit = unit_of(unit.strip())
+        try:
+            held = hold(value, given.name, "number", given.unit)
+        except ConditionError as error:
+            raise ExperimentError("value", str(error)) from error
+        given.text, given.value, given.u = held.text, held.value, held.u
+        given.note = " ".join(note.split())[:200]
+        given.save()
+        refresh(experiment)
+        touch(experiment)
+    return given
+
+
+def set_symbol(condition: Condition, symbol: str) -> None:
+    """Give a condition a symbol, so that formulas can use it. Raises ExperimentError."""
+    with transaction.atomic():
+        _name(condition, condition.name, symbol)
+        condition.save(update_fields=["symbol"])
+        refresh(condition.experiment)
+        touch(condition.experiment)
+
+
+def shift_origin(quantity: Quantity) -> Quantity:
+    """Make a quantity that counts from the first reading of each run."""
+    symbol = quantity.symbol
+    return add_derived(
+        quantity.experiment,
+        f"{symbol} - first({symbol})",
+        f"{quantity.name} from its start",
+        _free(quantity.experiment, f"Δ{symbol}"),
+    )
+
+
+def reverse_sign(quantity: Quantity) -> Quantity:
+    """Make a quantity that counts the other way."""
+    return add_derived(
+        quantity.experiment,
+        f"-{quantity.symbol}",
+        f"{quantity.name} reversed",
+        _free(quantity.experiment, f"{quantity.symbol.replace('_', '')}_rev"),
+    )
+
+
+def refresh(experiment: Experiment) -> None:
+    """Have the units and decimals of all formulas follow what they are made of.
+
+    A formula that does not fit any more stays as it is; its page says why.
+    """
+    done: set[int] = set()
+    for quantity in list(experiment.derived):
+        _refresh(experiment, quantity, done)
+
+
+def _refresh(experiment: Experiment, quantity: Quantity, done: set[int]) -> None:
+    if quantity.pk in done:
+        return
+    done.add(quantity.pk)
+    known = formulas_of(experiment)
+    for one in known.uses(quantity):
+        if isinstance(one, Quantity) and one.is_derived:
+            _refresh(experiment, one, done)
+    known = formulas_of(experiment)
+    changed = []
+    if not quantity.unit_chosen:
+        try:
+            unit = str(known.compiled(quantity.formula, None, quantity).natural)
+        except (FormulaError, UnitError):
+            return
+        if unit != quantity.unit:
+            quantity.unit = unit
+            changed.append("unit")
+    if not quantity.decimals_chosen:
+        found = usual_decimals(experiment, quantity)
+        if found is not None and found != quantity.decimals:
+            quantity.decimals = found
+            changed.append("decimals")
+    if changed:
+        Quantity.objects.filter(pk=quantity.pk).update(
+            **{name: getattr(quantity, name) for name in changed}
+        )
+
+
+def usual_decimals(experiment: Experiment, quantity: Quantity) -> int | None:
+    """Tell how many decimals a formula deserves, by the first run that has what it needs."""
+    for run in experiment.runs.kept().filter(unused="")[:5]:
+        try:
+            found = honest.decimals(quantity, run)
+        except GalenaError:
+            continue
+        if found is not None:
+            return found
+    return None
+
+
+def rename_in_formulas(experiment: Experiment, old: str, new: str) -> None:
+    """Write a symbol's new name into every formula."""
+    if old == new or not old:
+        return
+    for quantity in experiment.derived:
+        try:
+            changed = reading.rename(quantity.formula, reading.same_symbol(old), new)
+        except FormulaError:
+            continue
+        if changed != quantity.formula:
+            Quantity.objects.filter(pk=quantity.pk).update(formula=changed)
+
+
+def _name(thing: Thing, name: str, symbol: str) -> None:
+    """Give a thing its name and symbol, the symbol in all formulas as well."""
+    name, symbol = " ".join(name.split()), reading.same_symbol(symbol.strip())
+    called = CALLED[type(thing)]
+    if not symbol:
+        raise ExperimentError("symbol", f"Give the {called} a symbol, for example E_kin.")
+    if symbol == TIME and not (isinstance(thing, Quantity) and not thing.is_derived):
+        raise ExperimentError("symbol", "t is the time since the start of a run. Take another.")
+    if len(name) > 60:
+        raise ExperimentError("name", "Keep the name to 60 characters.")
+    if symbol != thing.symbol:
+        refuse_symbol(thing.experiment, symbol, thing if thing.pk else None)
+        if thing.pk:
+            rename_in_formulas(thing.experiment, thing.symbol, symbol)
+    thing.name, thing.symbol = name or symbol, symbol
+
+
+def _decimals(text: str) -> int:
+    said = text.strip()
+    if not (said.isascii() and said.isdigit() and int(said) <= 9):
+        raise ExperimentError("decimals", "Decimals are a whole number from 0 to 9.")
+    return int(said)
+
+
+def _refuse_length(unit: str) -> None:
+    if len(unit) > 60:
+        raise ExperimentError("unit", "This unit is too long to be shown. Choose another.")
+
+
+def _free(experiment: Experiment, symbol: str) -> str:
+    """Give a symbol that nothing has yet."""
+    taken = {one.symbol for one in experiment.quantities.all()}
+    taken |= {one.symbol for one in experiment.givens.all()}
+    taken |= {one.symbol for one in experiment.conditions.all()}
+    if symbol not in taken:
+        return symbol
+    return next(f"{symbol}{n}" for n in range(2, 1000) if f"{symbol}{n}" not in taken)
