@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "galena.bench",
     "galena.recording",
     "galena.desk",
+    "galena.quantities",
     "galena.reports",
     "galena.exchange",
     "galena.demo",

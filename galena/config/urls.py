@@ -6,6 +6,7 @@ urlpatterns = [
     path("experiments/<int:experiment_id>/", include("galena.bench.urls")),
     path("experiments/<int:experiment_id>/", include("galena.recording.urls")),
     path("experiments/<int:experiment_id>/", include("galena.desk.urls")),
+    path("experiments/<int:experiment_id>/", include("galena.quantities.urls")),
     path("experiments/<int:experiment_id>/", include("galena.reports.urls")),
     path("experiments/<int:experiment_id>/", include("galena.exchange.urls")),
 ]

@@ -52,6 +52,11 @@ class Apparatus:
         """Wait until so many seconds of the rig have gone by."""
         until(lambda since=self.rig.state["t"]: self.rig.state["t"] > since + seconds, "time", 30)
 
+    def reverse(self, symbol: str) -> None:
+        """Turn the direction of a channel round."""
+        bench_flows.reverse(self.channel(symbol))
+        self.bench.refresh()
+
     def channel(self, symbol: str) -> Channel:
         """Give the live channel that the experiment shows under a symbol."""
         known = self.bench.show(self.experiment)

@@ -19,6 +19,8 @@ TURNS, HEIGHTS = ("200", "400"), ("0.30 ± 0.01", "0.60 ± 0.01")
 CLAP = ArmedPlan(10_000, 0.050, 0.005, Level(0.5, "rising"))
 DISTANCES = (0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6, 0.7, 0.85, 1.0, 1.2)
 FORGOTTEN = 5  # the place of the distance that was typed, but not yet set
+WEIGHTS = ((1, "0.250 ± 0.001", 8.0), (2, "0.500 ± 0.001", 12.0))
+WELLS = ("0.500 ± 0.002", "0.200 ± 0.001")
 SETTLED, TAKE = 3000.0, 7200.0  # seconds of the rig in a pot, and over which a mean is taken
 POTS = (("4.003", 1), ("7.001", 2), ("9.996", 3))
 
@@ -116,6 +118,51 @@ def rock_pool(experiment: Experiment, person: Person) -> None:
         at.set("probe", 0)
         at.go_by(SETTLED)
         at.record(at.wish(("pH", "T"), weather="sun, light wind"), SteadyPlan(1 / 60, 86_400))
+
+
+def shaft_spring(experiment: Experiment, person: Person) -> None:
+    """A weight on the long spring, pulled down and let go: two weights, seen by the ranger."""
+    flows.add_condition(experiment, "weight", Condition.Kind.NUMBER, "m", "kg")
+    with apparatus("shaft_spring", experiment, person, pace=8, instruments=1) as at:
+        for number, (choice, mass, pull) in enumerate(WEIGHTS):
+            at.reset(number)
+            at.set("pull", pull)
+            at.set("mass", choice)
+            at.set("go", 1)
+            at.live_for(1.0)
+            at.record(at.wish(("y",), weight=mass), SteadyPlan(50, 12))
+
+
+def lantern_cell(experiment: Experiment, person: Person) -> None:
+    """The load swept from short towards open, in much light and in less.
+
+    Near the open end the voltage hardly changes any more, and its noise would be all that is left.
+    """
+    flows.add_condition(experiment, "light", Condition.Kind.NUMBER, "", "%")
+    with apparatus("lantern_cell", experiment, person, pace=10) as at:
+        for number, light in enumerate(("80", "50")):
+            at.reset(number)
+            at.set("light", float(light))
+            at.set("load", 0)
+            at.live_for(1.0)
+            at.set("sweep", 1)
+            at.record(at.wish(("U", "I"), light=light), SteadyPlan(20, 15))
+
+
+def linked_wells(experiment: Experiment, person: Person) -> None:
+    """Zeroed at the common level, the second stick turned round; then a bucket and the valve."""
+    for number, well in enumerate(("1", "2")):
+        flows.add_condition(
+            experiment, f"area of well {well}", Condition.Kind.NUMBER, f"A_{number + 1}", "m^2"
+        )
+    with apparatus("linked_wells", experiment, person) as at:
+        at.zero("h_1", "h_2")
+        at.reverse("h_2")
+        at.set("pour1", 1)
+        wish = at.wish(("h_1", "h_2"), area_of_well_1=WELLS[0], area_of_well_2=WELLS[1])
+        at.go_by(5.0)
+        at.set("valve", 1)
+        at.record(wish, SteadyPlan(10, 25))
 
 
 def _calibrate(at: Apparatus) -> None:

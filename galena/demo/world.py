@@ -9,7 +9,7 @@ from django.db import connections
 
 from galena.classroom.models import Person
 from galena.classroom.views import DEMO_TEACHER
-from galena.demo import analyses, recordings
+from galena.demo import analyses, formulas, recordings
 from galena.experiments import flows as experiments
 from galena.experiments.models import Experiment
 
@@ -21,6 +21,9 @@ RECORDED = (
     ("Wing in the wind duct", (), recordings.wind_duct),
     ("Two horns", (), recordings.two_horns),
     ("Rock pool", (), recordings.rock_pool),
+    ("Shaft spring", (), recordings.shaft_spring),
+    ("Lantern-room cell", (), recordings.lantern_cell),
+    ("Wells running together", (), recordings.linked_wells),
 )
 TO_TRY = (
     ("Linked wells", [("area of well 1", "m^2"), ("area of well 2", "m^2")]),
@@ -32,6 +35,10 @@ ANALYSED: dict[str, Callable[[Experiment, Person], None]] = {
     "Tide tank": analyses.tide_tank,
     "Lamp over distance": analyses.lamp,
     "Wing in the wind duct": analyses.wing,
+    "Shaft spring": formulas.shaft_spring,
+    "Lantern-room cell": formulas.lantern_cell,
+    "Wells running together": formulas.linked_wells,
+    "Cocoa with and without a lid": formulas.cocoa,
     TYPED: analyses.gangway,
 }
 LAST = TO_TRY[-1][0]

@@ -109,8 +109,9 @@ def reading(one: RunReadings, index: int, quantity: Quantity) -> dict:
     """Say what one reading is, as it is to be read."""
     y = float(one.readings.y[index])
     text = numbers.fixed(y, quantity.decimals)
-    if one.readings.u is not None and one.readings.u[index] > 0:
-        text = numbers.estimate(y, float(one.readings.u[index]))
+    u = one.readings.combined
+    if u is not None and u[index] > 0:
+        text = numbers.estimate(y, float(u[index]))
     aside = one.readings.aside is not None and bool(one.readings.aside[index])
     rows = one.readings.rows
     return {

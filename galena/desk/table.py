@@ -1,17 +1,20 @@
 """A run's readings as a table: columns, rows as text, what was set aside, and statistics."""
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from galena.core import numbers
-from galena.core.errors import TooFewReadings
+from galena.core.errors import FormulaError, TooFewReadings
 from galena.core.statistics import describe
 from galena.core.units import shown
 from galena.desk import reading
 from galena.experiments.asides import asides, mask
+from galena.experiments.columns import column, over
+from galena.experiments.derived import Derivation
 from galena.experiments.models import Quantity, Run, Series, Stream, TypedColumn
 from galena.experiments.readings import Readings, of_series
 from galena.experiments.stepwise import Table as Stepwise
@@ -108,7 +111,23 @@ def table_of(run: Run, stream: int | None = None) -> RunTable:
 
 def _typed(run: Run, table: TypedTable) -> RunTable:
     columns = tuple(_typed_column(one, table) for one in table.columns.values())
-    return RunTable(run, columns, table.count)
+    return RunTable(run, (*columns, *_by_formula(run, table)), table.count)
+
+
+def _by_formula(run: Run, table: TypedTable | Stepwise) -> Iterator[Column]:
+    """Give what formulas make of a table, those that can be worked out for it."""
+    derived = list(run.experiment.derived)
+    if not derived:
+        return
+    derivation = Derivation(run.experiment, [run])
+    stretches = asides([run]).get((run.pk, None), ())
+    for quantity in derived:
+        try:
+            read = column(table, quantity, stretches, derivation)
+        except FormulaError:
+            continue
+        if read is not None:
+            yield _column(quantity, read.y, u=read.combined)
 
 
 def _typed_column(column: TypedColumn, table: TypedTable) -> Column:
@@ -120,7 +139,7 @@ def _typed_column(column: TypedColumn, table: TypedTable) -> Column:
 def _stepwise(run: Run, table: Stepwise) -> RunTable:
     entered = [_entered(one, table) for one in table.entered]
     measured = [_measured(one, table.readings(one)) for one in table.measured]
-    return RunTable(run, (*entered, *measured), len(table.rows))
+    return RunTable(run, (*entered, *measured, *_by_formula(run, table)), len(table.rows))
 
 
 def _entered(quantity: Quantity, table: Stepwise) -> Column:
@@ -142,6 +161,11 @@ def _timed(run: Run, stream: int | None) -> RunTable:
     times = Column("time", "t", "s", decimals, found[0].t)
     columns = [_measured(one.quantity, read) for one, read in zip(of_it, found, strict=True)]
     count = max(len(read) for read in found)
+    derived = over(None, [(run, one) for one in run.experiment.derived])
+    for quantity in run.experiment.derived:
+        made = derived.get((run.pk, quantity.pk))
+        if made is not None and made.stream == chosen.pk:
+            columns.append(_column(quantity, made.readings.y, u=made.readings.combined))
     return RunTable(run, (times, *columns), count, chosen, streams)
 
 

@@ -163,6 +163,7 @@ class _Packed:
         self.inside = inside.stop - inside.start
         self.readings = readings
         self.unseen = self._unseen(readings, inside)
+        self.gaps = int(np.count_nonzero(~np.isfinite(readings.y[inside])))
 
     def _unseen(self, readings: Readings, inside: slice) -> int:
         """Count the readings in the window that a logarithmic axis cannot show."""
@@ -176,7 +177,7 @@ class _Packed:
         """Give what the head says of it, and its arrays."""
         few = self.inside <= 2 * (self.edges.size - 1)
         said, arrays = self._points(self.readings) if few else self._columns()
-        said |= {"inside": self.inside, "unseen": self.unseen}
+        said |= {"inside": self.inside, "unseen": self.unseen, "gaps": self.gaps}
         return said, arrays
 
     def _points(self, readings: Readings) -> tuple[dict, list[bytes]]:

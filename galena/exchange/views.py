@@ -6,12 +6,14 @@ from django.utils.http import content_disposition_header
 from django.utils.timezone import localtime
 from django.views.decorators.http import require_POST
 
-from galena.core.errors import SeriesError
+from galena.core.errors import FormulaError, SeriesError
 from galena.core.formats.comma_separated import Column, file_name, write
 from galena.core.units import format as typeset
 from galena.core.units import parse
 from galena.exchange import duplicating
 from galena.experiments.access import experiment_for, run_for
+from galena.experiments.columns import rows_of
+from galena.experiments.derived import Derivation
 from galena.experiments.models import Quantity, Run, Series
 from galena.experiments.readings import of_series
 from galena.experiments.stepwise import tables
@@ -71,6 +73,11 @@ def _head(run: Run) -> list[str]:
         lines.append(f"Set aside: rows {where}{whose}, because {aside.reason}")
     if run.unused:
         lines.append(f"Not to be used: {run.unused}")
+    lines += [f"{one.symbol} = {one.formula}: {one.name}" for one in run.experiment.derived]
+    lines += [
+        f"Given: {one.symbol} = {one.text} {one.unit}".rstrip() + f" ({one.name})"
+        for one in run.experiment.givens.all()
+    ]
     for series in _measured(run):
         said = f"{series.quantity.symbol}: {series.quantity.name} in {series.quantity.unit}"
         lines.append(", ".join([said, str(series.stream), *series.corrections_said]))
@@ -79,8 +86,27 @@ def _head(run: Run) -> list[str]:
 
 def _columns(run: Run) -> list[Column]:
     if run.is_typed:
-        return _typed(run)
-    return _of_steps(run) if run.is_stepwise else _of_time(run)
+        return _typed(run) + _by_formula(run)
+    return (_of_steps(run) if run.is_stepwise else _of_time(run)) + _by_formula(run)
+
+
+def _by_formula(run: Run) -> list[Column]:
+    """Give what formulas make of a run, each with its uncertainty where it has one."""
+    columns = []
+    derivation = Derivation(run.experiment, [run])
+    for one in run.experiment.derived:
+        try:
+            rows = rows_of(run, one, derivation)
+            read = derivation.readings(one, rows)[0] if rows is not None else None
+        except FormulaError:
+            continue
+        if read is None:
+            continue
+        form = f"%.{one.decimals + 1}f"  # one more than is shown: rounding is for the reader
+        columns.append(Column(_heading(one), read.y, form))
+        if read.combined is not None:
+            columns.append(Column(_heading_of_u(one), read.combined, form))
+    return columns
 
 
 def _typed(run: Run) -> list[Column]:
@@ -102,14 +128,18 @@ def _of_steps(run: Run) -> list[Column]:
         read = table.readings(one)
         form = f"%.{one.decimals + 3}f"  # a mean is finer than a single reading
         columns.append(Column(_heading(one), read.y, form))
-        named = f"u({one.symbol})" + (f" / {typeset(parse(one.unit))}" if one.unit else "")
-        columns.append(Column(named, read.u, form))
+        columns.append(Column(_heading_of_u(one), read.u, form))
     return columns
 
 
 def _heading(quantity: Quantity) -> str:
     unit = typeset(parse(quantity.unit))
     return f"{quantity.symbol} / {unit}" if unit else quantity.symbol
+
+
+def _heading_of_u(quantity: Quantity) -> str:
+    unit = typeset(parse(quantity.unit))
+    return f"u({quantity.symbol}) / {unit}" if unit else f"u({quantity.symbol})"
 
 
 def _of_time(run: Run) -> list[Column]:

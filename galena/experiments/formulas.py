@@ -106,10 +106,7 @@ class Formulas:
         """Raise FormulaError where a quantity comes from itself, naming the way round."""
         way = self._circle(quantity, [])
         if way:
-            said = ", ".join(
-                f"{one.symbol} uses {other.symbol}"
-                for one, other in pairwise(way)
-            )
+            said = ", ".join(f"{one.symbol} uses {other.symbol}" for one, other in pairwise(way))
             raise FormulaError(f"The formulas go round in a circle: {said}. Break it at one place.")
 
     def _circle(self, quantity: Quantity, way: list[Quantity]) -> list[Quantity]:

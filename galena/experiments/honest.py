@@ -22,12 +22,12 @@ def decimals(quantity: Quantity, run: Run) -> int | None:
         rows = columns.rows_of(run, quantity, derivation)
         if rows is None:
             return None
-        read, _ = derivation.readings(quantity, _some(rows))
+        read, _ = derivation.readings(quantity, first(rows, ENOUGH))
         if read.combined is not None:
             found = honest_decimals(read.combined, digits=2)
             if found is not None:
                 return found
-        return _by_digits(quantity, run, _some(rows))
+        return _by_digits(quantity, run, first(rows, ENOUGH))
     except FormulaError:
         return None
 
@@ -39,13 +39,14 @@ def _by_digits(quantity: Quantity, run: Run, rows: Rows) -> int | None:
     return None if found is None else honest_decimals(found, digits=1)
 
 
-def _some(rows: Rows) -> Rows:
-    if rows.count <= ENOUGH:
+def first(rows: Rows, count: int) -> Rows:
+    """Give the first rows, so many at most."""
+    if rows.count <= count:
         return rows
-    some = slice(0, ENOUGH)
+    some = slice(0, count)
     return replace(
         rows,
         columns={key: one.at(some) for key, one in rows.columns.items()},
         times=None if rows.times is None else rows.times[some],
-        version=(rows.version, ENOUGH),
+        version=(rows.version, count),
     )

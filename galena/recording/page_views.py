@@ -17,4 +17,5 @@ def page(request, experiment_id: int):
     context = plan_context(experiment, form) | runs_context(request, experiment)
     context |= {"steps": steps_context(request, experiment, form=form)}
     context |= {"tab": "record", "marks": as_json(experiment.chosen_marks)} | rigs_context(request)
+    context |= {"formulas": experiment.derived}
     return render(request, "recording/page.html", context)

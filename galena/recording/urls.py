@@ -1,6 +1,14 @@
 from django.urls import path
 
-from galena.recording import condition_views, page_views, replay_views, run_views, step_views, views
+from galena.recording import (
+    condition_views,
+    derived_views,
+    page_views,
+    replay_views,
+    run_views,
+    step_views,
+    views,
+)
 
 RUN = "runs/<int:number>/"
 urlpatterns = [
@@ -29,5 +37,6 @@ urlpatterns = [
     path(RUN + "steps/<int:row>/correct/<int:quantity_id>", step_views.correct, name="correct"),
     path(RUN + "series/<int:series_id>/recalibrate", run_views.recalibrate, name="recalibrate"),
     path(RUN + "missed", replay_views.missed, name="missed"),
+    path(RUN + "derived", derived_views.derived, name="derived-of-run"),
     path(RUN + "replay", replay_views.replay, name="replay"),
 ]

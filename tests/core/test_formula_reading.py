@@ -137,26 +137,34 @@ def test_running_numbers_below_the_line_are_kept_alike(typed, kept):
 @pytest.mark.parametrize(
     ("text", "expected"),
     [
-        ("x/y", "<mfrac><mrow><mi>x</mi></mrow><mrow><mi>y</mi></mrow></mfrac>"),
-        ("(x+y)/2", "<mfrac><mrow><mi>x</mi><mo>+</mo><mi>y</mi></mrow><mrow><mn>2</mn></mrow>"),
-        ("v^2", "<msup><mrow><mi>v</mi></mrow><mrow><mn>2</mn></mrow></msup>"),
-        ("(x+y)*m", "<mo>(</mo><mi>x</mi><mo>+</mo><mi>y</mi><mo>)</mo><mo>·</mo><mi>m</mi>"),
-        ("T_room", '<msub><mrow><mi>T</mi></mrow><mi mathvariant="normal">room</mi></msub>'),
-        ("sqrt(x)", "<msqrt><mi>x</mi></msqrt>"),
-        ("rate(y, t)", '<mfrac><mrow><mi mathvariant="normal">d</mi><mi>y</mi></mrow>'),
+        ("x/y", "<mfrac><mrow>{x}</mrow><mrow>{y}</mrow></mfrac>"),
+        ("(x+y)/2", "<mfrac><mrow>{x}<mo>+</mo>{y}</mrow><mrow><mn>2</mn></mrow></mfrac>"),
+        ("v^2", "<msup><mrow>{v}</mrow><mrow><mn>2</mn></mrow></msup>"),
+        ("(x+y)*m", "<mo>(</mo>{x}<mo>+</mo>{y}<mo>)</mo><mo>·</mo>{m}"),
+        ("T_room", '<msub>{T}<mi mathvariant="normal">room</mi></msub>'),
+        ("T_1", "<msub>{T}<mn>1</mn></msub>"),
+        ("sqrt(x)", "<msqrt>{x}</msqrt>"),
+        ("rate(y, t)", '<mfrac><mrow><mi mathvariant="normal">d</mi>{y}</mrow>'),
         ("9.81 m/s^2", '<mn>9.81</mn><mspace width="0.2em"/><mi mathvariant="normal">m/s²</mi>'),
         ("2e-3*x", "<msup><mn>10</mn><mn>\u22123</mn></msup>"),
-        ("mean(x)", "<mover><mrow><mi>x</mi></mrow><mo>¯</mo></mover>"),
+        ("mean(x)", "<mover><mrow>{x}</mrow><mo>¯</mo></mover>"),
         ("ln(x/1 m)", "<mi>ln</mi><mo>(</mo><mfrac>"),
-        ("(x-y)^2", "<mo>(</mo><mi>x</mi><mo>\u2212</mo><mi>y</mi><mo>)</mo></mrow><mrow><mn>2"),
-        ("x-(y-t)", "<mi>x</mi><mo>\u2212</mo><mo>(</mo>"),
+        ("(x-y)^2", "<mo>(</mo>{x}<mo>\u2212</mo>{y}<mo>)</mo></mrow><mrow><mn>2</mn>"),
+        ("x-(y-t)", "{x}<mo>\u2212</mo><mo>(</mo>{y}"),
+        ("abs(x)", "<mo>|</mo>{x}<mo>|</mo>"),
+        ("exp(x/y)", '<msup><mi mathvariant="normal">e</mi><mrow><mfrac>'),
+        ("area(y, x)", '<mo>∫</mo>{y}<mspace width="0.2em"/><mi mathvariant="normal">d</mi>{x}'),
+        ("2*π", '<mi mathvariant="normal">π</mi>'),
     ],
 )
 def test_formulas_are_typeset_as_in_a_textbook(text, expected):
-    assert expected in mathml(text)
+    letters = {one: f'<mi class="symbol" mathvariant="normal">{one}</mi>' for one in "xyvmTt"}
+    assert expected.format(**letters) in mathml(text)
 
 
 def test_what_is_typeset_cannot_bring_in_markup():
     with pytest.raises(FormulaError):
         mathml("<script>alert(1)</script>")
-    assert mathml("x", "P").startswith('<math display="inline"><mrow><mi>P</mi><mo>=</mo>')
+    assert mathml("x", "P").startswith(
+        '<math display="inline"><mrow><mi class="symbol" mathvariant="normal">P</mi><mo>=</mo>'
+    )

@@ -88,14 +88,13 @@ def _number(node: Number) -> str:
 def _symbol(symbol: str) -> str:
     base, _, below = symbol.partition("_")
     letters = _italic(base)
-    if not below:
-        return letters
-    return f"<msub>{_row(letters)}{_upright(below)}</msub>"
+    if symbol == "π":
+        return _upright(symbol)
+    return f"<msub>{letters}{_upright(below)}</msub>" if below else letters
 
 
 def _italic(letters: str) -> str:
-    # One letter is set in italics by itself; each of several must be one by itself.
-    return "".join(f"<mi>{escape(one)}</mi>" for one in letters) if letters else ""
+    return f'<mi class="symbol" mathvariant="normal">{escape(letters)}</mi>'
 
 
 def _upright(letters: str) -> str:

@@ -4,6 +4,7 @@ from django.conf import settings
 from django.db import models
 
 from galena.core.plans import duration_in_words, rate_in_words
+from galena.core.symbols import plain
 from galena.experiments.models.experiment import Condition, Experiment
 from galena.shell.marks import Mark, mark_of
 
@@ -128,7 +129,7 @@ class ConditionValue(models.Model):
         ]
 
     def __str__(self) -> str:
-        named = self.condition.symbol or self.condition.name
+        named = plain(self.condition.symbol) or self.condition.name
         return f"{named} {self.text} {self.condition.unit}".strip()
 
     @property

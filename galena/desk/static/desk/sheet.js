@@ -138,6 +138,15 @@ export class Sheet {
     if (this.cursor) paintCursor(context, this.stack, this.cursor, this.markOf, this.layout);
   }
 
+  // Say which readings in sight a graph cannot show.
+  without(graph) {
+    const sum = (name) => this.shown.traces.reduce((total, one) => total + (one.graph === graph ? one[name] : 0), 0);
+    const count = (number) => number.toLocaleString("en").replaceAll(",", "\u2009");
+    const [unseen, gaps] = [sum("unseen"), sum("gaps")];
+    const parts = [unseen && `${count(unseen)} readings at zero or below have no place here`, gaps && `${count(gaps)} rows without a number`];
+    return parts.filter(Boolean).join("; ");
+  }
+
   // The labels, titles and edges are elements: they are moved to where the graphs lie.
   label(scales) {
     const size = rem();
@@ -151,10 +160,10 @@ export class Sheet {
         put(label, { top: (box.top + box.bottom) / 2, maxHeight: box.bottom - box.top, [side]: 0.1 * size });
       }
       if (graph.title) put(find(".graph-title", graph.id), { top: box.top - 1.5 * size, left: box.left });
-      const unseen = this.shown.traces.filter((trace) => trace.graph === graph.id).reduce((sum, trace) => sum + trace.unseen, 0);
+      const said = this.without(graph.id);
       const note = find(".unseen", graph.id);
-      note.hidden = !unseen;
-      if (unseen) { note.textContent = `${unseen.toLocaleString("en").replaceAll(",", "\u2009")} readings at zero or below have no place here`; put(note, { top: box.bottom - 1.7 * size, left: box.left + 8 }); }
+      note.hidden = !said;
+      if (said) { note.textContent = said; put(note, { top: box.bottom - 1.7 * size, left: box.left + 8 }); }
       put(this.section.querySelector(`.edge[data-after="${graph.id}"]`), { top: box.bottom + 0.1 * size, left: box.left, width: box.right - box.left });
     }
     const along = this.section.querySelector(".axis-label.along");

@@ -5,6 +5,7 @@ import { listen, unpack } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
 import { begin, lastTime, paintRun, signature, take, unpackRows } from "./traces.js";
 import { replay } from "./replay.js";
+import { keep } from "./also.js";
 
 const main = document.querySelector("main.record");
 const clock = document.getElementById("clock");
@@ -177,6 +178,7 @@ let painted = ""; // what the last picture showed: it is painted anew only when 
 function paint(now) {
   replay.frame(now);
   const shown = replay.run ?? run;
+  if (shown) keep(shown, now);
   const current = shown && signature(shown);
   if (shown && current !== painted) {
     painted = current;

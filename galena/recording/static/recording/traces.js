@@ -71,11 +71,12 @@ export function countUntil(t, at) {
 }
 
 export function signature(run) { // what the picture depends on
-  return `${run.turn} ${run.at} ${innerWidth} ${innerHeight} ${devicePixelRatio} ${run.streams.map(({ t }) => t.length)}`;
+  return `${run.turn} ${run.at} ${innerWidth} ${innerHeight} ${devicePixelRatio} ${run.streams.map(({ t }) => t.length)} ${run.alsoTurn} ${run.also?.length}`;
 }
 
 export function paintRun(run) {
   const graphs = run.streams.flatMap((stream) => stream.graphs.map((graph) => [stream, graph]));
+  for (const one of run.also ?? []) graphs.push([one, one.graph]);
   graphs.forEach(([stream, graph], place) => paintGraph(run, stream, graph, place === graphs.length - 1, place === 0));
 }
 

@@ -1,0 +1,75 @@
+"""Formulas of the demo world: energies of a spring, power of a cell, water in wells, cooling."""
+
+from galena.classroom.models import Person
+from galena.core.axes import Axis
+from galena.desk import sheets
+from galena.experiments.models import Experiment, Quantity
+from galena.experiments.quantity_flows import add_derived, save_given, set_rule
+
+
+def shaft_spring(experiment: Experiment, person: Person) -> None:
+    """Speed and three energies from the height alone; their sum stays what it was."""
+    height = experiment.quantities.get(symbol="y")
+    set_rule(height, "absolute", "0.001")
+    save_given(experiment, None, "stiffness of the spring", "k", "9.60 ± 0.05", "N/m")
+    save_given(experiment, None, "height of the hook without a weight", "y_0", "2.404 ± 0.002",
+               "m", "read by the ranger itself, so that its offset drops out")  # fmt: skip
+    add_derived(experiment, "rate(y, t, 7)", "speed", "v")
+    add_derived(experiment, "0.5*m*v^2", "kinetic energy", "E_kin")
+    add_derived(experiment, "m*g_n*(y - y_0)", "potential energy", "E_pot")
+    add_derived(experiment, "0.5*k*(y_0 - y)^2", "energy of the spring", "E_el")
+    add_derived(experiment, "E_kin + E_pot + E_el", "sum of the energies", "E")
+    first = sheets.first_sheet(experiment)
+    sheets.choose_quantity(first, height)
+    sheets.add_graph(first, experiment.quantities.get(symbol="v"))
+    second = sheets.add_sheet(experiment, None, [experiment.quantities.get(symbol="E_kin")],
+                              "energies")  # fmt: skip
+    for symbol in ("E_pot", "E_el", "E"):
+        sheets.add_graph(second, experiment.quantities.get(symbol=symbol))
+    sheets.set_axis(second.graphs.last(), "left", Axis(-2.0, -0.5))  # a range like the others'
+    experiment.runs.filter(number=1).update(shown=False)
+
+
+def lantern_cell(experiment: Experiment, person: Person) -> None:
+    """Power over voltage, and its rate of change: zero where the cell gives most."""
+    voltage, current = (experiment.quantities.get(symbol=one) for one in "UI")
+    set_rule(voltage, "absolute", "0.0006")
+    set_rule(current, "absolute", "0.06")
+    power = add_derived(experiment, "U*I", "power", "P")
+    slope = add_derived(experiment, "rate(P, U, 21)", "rate of change of power", "P_U")
+    sheet = sheets.first_sheet(experiment)
+    sheets.choose_quantity(sheet, current)
+    sheets.choose_x(sheet, voltage)
+    for one in (power, slope):
+        sheets.add_graph(sheet, one)
+
+
+def linked_wells(experiment: Experiment, person: Person) -> None:
+    """What one well loses the other gains: the water above the common level stays the same."""
+    first, second = (experiment.quantities.get(symbol=one) for one in ("h_1", "h_2"))
+    for one in (first, second):
+        set_rule(one, "absolute", "0.0006")
+    water = add_derived(experiment, "A_1*h_1 + A_2*h_2", "water above the common level", "V", "L")
+    sheet = sheets.first_sheet(experiment)
+    sheets.show(sheet.graphs.first(), {first: "left", second: "left"})
+    sheets.add_graph(sheet, water)
+
+
+def cocoa(experiment: Experiment, person: Person) -> None:
+    """The logarithm of how much warmer than the room the cocoa is: straight, if it cools by it."""
+    save_given(experiment, None, "room temperature", "T_room", "19.9 ± 0.2", "°C")
+    made: list[Quantity] = [
+        add_derived(
+            experiment, f"ln((T_{mug} - T_room)/1 K)", f"logarithm for mug {mug}", f"L_{mug}"
+        )
+        for mug in (1, 2)
+    ]
+    sheet = sheets.first_sheet(experiment)
+    cooling = {experiment.quantities.get(symbol=f"T_{mug}"): "left" for mug in (1, 2)}
+    sheets.show(sheet.graphs.first(), cooling)
+    straight = sheets.add_sheet(experiment, None, [made[0]], "straight, if by Newton's law")
+    graph = straight.graphs.first()
+    sheets.show(graph, dict.fromkeys(made, "left"))
+    # Later the cocoa is as warm as the room, and the last digit is all that is left.
+    sheets.set_axis(straight, "x", Axis(0.0, 3600.0))
+    sheets.set_axis(graph, "left", Axis(0.0, 4.5))

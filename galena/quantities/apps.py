@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class QuantitiesConfig(AppConfig):
+    name = "galena.quantities"

@@ -1,0 +1,115 @@
+"""What the page of quantities lists: quantities with what they depend on, givens, insertions."""
+
+from dataclasses import dataclass
+
+from galena.core import symbols, units
+from galena.core.errors import FormulaError, GalenaError
+from galena.core.formula import FUNCTIONS
+from galena.core.formula.constants import constants
+from galena.core.formula.typesetting import mathml
+from galena.core.numbers import decimals_of_text
+from galena.experiments.formulas import TIME, Formulas
+from galena.experiments.models import Experiment, Quantity, TypedColumn
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A quantity of the list; `trouble` says why its formula does not work."""
+
+    quantity: Quantity
+    math: str = ""
+    trouble: str = ""
+    users: tuple[str, ...] = ()
+    remark: str = ""
+
+
+@dataclass(frozen=True)
+class Insertion:
+    """Something that can be put into a formula: its text, what it is, and its value or unit."""
+
+    text: str
+    name: str
+    value: str = ""
+
+
+def listed(experiment: Experiment, known: Formulas) -> list[Listed]:
+    """List the quantities that have readings or a formula, or that a formula uses."""
+    shown = experiment.shown
+    used = {one for quantity in known.quantities for one in known.uses(quantity)}
+    wanted = [*shown, *(one for one in known.quantities if one in used and one not in shown)]
+    mixed = _mixed(experiment)
+    return [_listed(one, known, mixed.get(one.pk, "")) for one in wanted]
+
+
+def _listed(quantity: Quantity, known: Formulas, remark: str) -> Listed:
+    users = tuple(one.symbol for one in known.users(quantity))
+    if not quantity.is_derived:
+        return Listed(quantity, users=users, remark=remark)
+    math = trouble = ""
+    try:
+        math = mathml(quantity.formula)
+        known.expression(quantity)
+    except (FormulaError, GalenaError) as error:
+        trouble = str(error)
+    return Listed(quantity, math, trouble, users)
+
+
+def _mixed(experiment: Experiment) -> dict[int, str]:
+    """Remark on typed columns whose numbers have different numbers of decimals."""
+    kept = TypedColumn.objects.filter(run__experiment=experiment, replaced_at=None)
+    found: dict[int, str] = {}
+    for column in kept.filter(run__removed_at=None).select_related("run"):
+        said = mixed_decimals(column.cells)
+        if said:
+            found.setdefault(column.quantity_id, f"Run {column.run.number}: {said}")
+    return found
+
+
+def mixed_decimals(cells: list[str]) -> str:
+    """Say that typed numbers differ in their decimals; nothing where they agree."""
+    places = {decimals_of_text(cell.replace(",", ".")) for cell in cells if cell.strip()}
+    if len(places) < 2:
+        return ""
+    return (
+        f"numbers with {min(places)} and with {max(places)} decimals are mixed. Type trailing "
+        "zeros too, if they were read."
+    )
+
+
+def insertions(known: Formulas) -> list[tuple[str, list[Insertion]]]:
+    """List what can be put into a formula, in groups."""
+    own = known.symbols()
+    groups = [
+        ("Quantities", [_of_quantity(one) for one in known.quantities if one.symbol in own]),
+        ("Givens", [Insertion(one.symbol, one.name, _value(one)) for one in known.givens]),
+        ("Conditions", [Insertion(one.symbol, one.name, units.shown(one.unit))
+                        for one in known.conditions]),
+        ("Constants", [
+            Insertion(symbol, one.name, f"{one.value:.6g} {one.unit}".strip())
+            for symbol, one in constants().items()
+            if symbol not in own and symbol != "pi"
+        ]),
+        ("Functions", [Insertion(f"{one.name}(", one.about, one.form)
+                       for one in FUNCTIONS.values()]),
+    ]  # fmt: skip
+    if TIME not in known.things:
+        groups[0][1].append(Insertion(TIME, "time since the start of the run", "s"))
+    return [(name, offered) for name, offered in groups if offered]
+
+
+def _of_quantity(quantity: Quantity) -> Insertion:
+    return Insertion(quantity.symbol, quantity.name, units.shown(quantity.unit))
+
+
+def _value(given) -> str:
+    return f"{given.text} {units.shown(given.unit)}".strip()
+
+
+def offers(groups: list[tuple[str, list[Insertion]]]) -> list[dict[str, str]]:
+    """Give all insertions for the list that opens while one types."""
+    return [
+        {"text": one.text, "shown": symbols.plain(one.text.removesuffix("(")), "name": one.name,
+         "value": one.value}
+        for _, offered in groups
+        for one in offered
+    ]  # fmt: skip

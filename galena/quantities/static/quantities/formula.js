@@ -1,0 +1,102 @@
+// Owns typing a formula: symbols that fit are offered below the line, and insertions are put at the
+// caret. Listens to the formula's field and to buttons with data-insert; works nothing out.
+
+const field = document.getElementById("formula");
+const list = document.getElementById("completions");
+const offers = JSON.parse(document.getElementById("offers").textContent);
+const WORD = /[\p{L}][\p{L}\p{N}_]*$/u;
+const MOST = 8;
+let fitting = [];
+let chosen = -1;
+
+function wordAtCaret() {
+  const found = field.value.slice(0, field.selectionStart).match(WORD);
+  return found ? found[0] : "";
+}
+
+// A letter behind a number is a unit: 2 m offers nothing.
+function isUnit(word) {
+  return /[\d.]\s*$/.test(field.value.slice(0, field.selectionStart - word.length));
+}
+
+function matching(word) {
+  if (!word || isUnit(word)) return [];
+  const low = word.toLowerCase();
+  const begins = (one) => one.text.toLowerCase().startsWith(low);
+  const named = (one) => low.length > 1 && one.name.toLowerCase().includes(low);
+  const found = [...offers.filter(begins), ...offers.filter((one) => !begins(one) && named(one))];
+  return found.length === 1 && found[0].text === word ? [] : found.slice(0, MOST);
+}
+
+function show() {
+  fitting = matching(wordAtCaret());
+  chosen = -1;
+  list.replaceChildren(...fitting.map(item));
+  list.hidden = !fitting.length;
+  field.setAttribute("aria-expanded", String(!list.hidden));
+  field.removeAttribute("aria-activedescendant");
+}
+
+function item(one, place) {
+  const made = document.createElement("li");
+  made.id = `completion-${place}`;
+  made.setAttribute("role", "option");
+  made.setAttribute("aria-selected", "false");
+  for (const [tag, text] of [["b", one.shown], ["span", one.name], ["span", one.value]]) {
+    made.append(Object.assign(document.createElement(tag), { textContent: text }));
+  }
+  made.addEventListener("pointerdown", (event) => {
+    event.preventDefault(); // the field keeps the focus
+    take(place);
+  });
+  return made;
+}
+
+function choose(place) {
+  chosen = (place + fitting.length) % fitting.length;
+  [...list.children].forEach((one, number) => {
+    one.setAttribute("aria-selected", String(number === chosen));
+    if (number === chosen) one.scrollIntoView({ block: "nearest" });
+  });
+  field.setAttribute("aria-activedescendant", `completion-${chosen}`);
+}
+
+function take(place) {
+  const word = wordAtCaret();
+  insert(fitting[place].text, word.length);
+}
+
+function close() {
+  list.hidden = true;
+  field.setAttribute("aria-expanded", "false");
+  field.removeAttribute("aria-activedescendant");
+}
+
+function insert(text, instead = 0) {
+  const at = field.selectionStart - instead;
+  field.setRangeText(text, at, field.selectionEnd, "end");
+  field.focus();
+  close();
+  field.dispatchEvent(new Event("input", { bubbles: true }));
+  close();
+}
+
+if (field) {
+  field.addEventListener("input", show);
+  field.addEventListener("blur", close);
+  field.addEventListener("keydown", (event) => {
+    if (list.hidden) return;
+    if (event.key === "ArrowDown") choose(chosen + 1);
+    else if (event.key === "ArrowUp") choose(chosen < 0 ? fitting.length - 1 : chosen - 1);
+    else if (event.key === "Escape") close();
+    else if ((event.key === "Enter" || event.key === "Tab") && chosen >= 0) take(chosen);
+    else return;
+    event.preventDefault();
+  });
+  for (const button of document.querySelectorAll("[data-insert]")) {
+    button.addEventListener("click", () => {
+      button.closest("details").open = false;
+      insert(button.dataset.insert);
+    });
+  }
+}

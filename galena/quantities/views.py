@@ -1,0 +1,256 @@
+"""The page of quantities: the list, the editor of one of them, and the givens."""
+
+from collections.abc import Callable
+
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from galena.core.errors import FormulaError, GalenaError
+from galena.core.uncertainty_rules import RULES
+from galena.desk import answers, history, sheets
+from galena.experiments import quantity_flows as flows
+from galena.experiments.access import experiment_for
+from galena.experiments.flows import ExperimentError
+from galena.experiments.formulas import formulas_of
+from galena.experiments.models import Experiment, Quantity
+from galena.quantities import listing
+from galena.quantities.preview import preview
+
+NEW = "new"
+FIELDS = ("formula", "name", "symbol", "unit", "decimals")
+
+
+def page(request, experiment_id: int):
+    """Show the quantities, and the editor of the one that is asked for."""
+    experiment = experiment_for(request, experiment_id)
+    return _page(request, experiment, _chosen(experiment, request.GET.get("of", "")))
+
+
+def show_preview(request, experiment_id: int):
+    """Say what the formula that is being typed would give."""
+    experiment = experiment_for(request, experiment_id)
+    typed = {name: request.GET.get(name, "") for name in FIELDS}
+    quantity = _chosen(experiment, request.GET.get("of", ""))
+    return render(
+        request, "quantities/_preview.html", {"preview": _preview(experiment, typed, quantity)}
+    )
+
+
+@require_POST
+def keep_formula(request, experiment_id: int):
+    """Make a quantity of a formula, or change one; the typed stays where it cannot be."""
+    experiment = experiment_for(request, experiment_id)
+    quantity = _chosen(experiment, request.POST.get("of", ""))
+    typed = {name: request.POST.get(name, "") for name in FIELDS}
+    made: list[Quantity] = []
+
+    def act() -> None:
+        if quantity is None:
+            made.append(flows.add_derived(experiment, **typed))
+        else:
+            made.append(flows.change_derived(quantity, **typed))
+
+    wrong = _try(request, experiment, f"formula {typed['symbol']}", act)
+    if wrong:
+        return _page(request, experiment, quantity, typed=typed, wrong=wrong, status=422)
+    if "show" in request.POST:
+        return _show(request, experiment, made[0])
+    return _back(experiment, made[0].pk)
+
+
+@require_POST
+def keep_quantity(request, experiment_id: int, quantity_id: int):
+    """Give a measured or entered quantity another name, symbol or rule for its uncertainty."""
+    experiment = experiment_for(request, experiment_id)
+    quantity = get_object_or_404(experiment.quantities, pk=quantity_id)
+    typed = {name: request.POST.get(name, "") for name in
+             ("name", "symbol", "decimals", "rule", "absolute", "relative")}  # fmt: skip
+    typed["calibration"] = "calibration" in request.POST
+
+    def act() -> None:
+        flows.describe(quantity, typed["name"], typed["symbol"], typed["decimals"])
+        flows.set_rule(quantity, typed["rule"], typed["absolute"], typed["relative"],
+                       typed["calibration"])  # fmt: skip
+
+    wrong = _try(request, experiment, f"quantity {quantity.symbol}", act)
+    if wrong:
+        quantity.refresh_from_db()
+        return _page(request, experiment, quantity, typed=typed, wrong=wrong, status=422)
+    return _back(experiment, quantity.pk)
+
+
+@require_POST
+def act_on(request, experiment_id: int, quantity_id: int, act: str):
+    """Remove a quantity, show it on the Desk, shift its origin or reverse its sign."""
+    experiment = experiment_for(request, experiment_id)
+    quantity = experiment.quantities.filter(pk=quantity_id).first()
+    if quantity is None:
+        return _page(request, experiment, None, trouble=answers.GONE, status=409)
+    if act == "show":
+        return _show(request, experiment, quantity)
+    acts = {"remove": flows.drop, "shift": flows.shift_origin, "reverse": flows.reverse_sign}
+    made: list[Quantity | None] = []
+    wrong = _try(
+        request, experiment, f"{act} {quantity.symbol}", lambda: made.append(acts[act](quantity))
+    )
+    if wrong:
+        said = next(iter(wrong.values()))
+        return _page(request, experiment, quantity, trouble=said, status=409)
+    return _back(experiment, made[0].pk if made[0] else NEW)
+
+
+@require_POST
+def keep_given(request, experiment_id: int):
+    """Make a given, change one or remove one."""
+    experiment = experiment_for(request, experiment_id)
+    key = request.POST.get("given", "")
+    given = get_object_or_404(experiment.givens, pk=int(key)) if key.isdecimal() else None
+    typed = {name: request.POST.get(name, "") for name in
+             ("name", "symbol", "value", "unit", "note")}  # fmt: skip
+
+    def act() -> None:
+        if "remove" in request.POST and given is not None:
+            flows.drop(given)
+        else:
+            flows.save_given(experiment, given, **typed)
+
+    wrong = _try(request, experiment, f"given {typed['symbol']}", act)
+    of = _chosen(experiment, request.POST.get("of", ""))
+    if wrong:
+        back = {"given": given.pk if given else 0, "typed": typed, "wrong": wrong}
+        return _page(request, experiment, of, given=back, status=422)
+    return _back(experiment, of.pk if of else NEW)
+
+
+@require_POST
+def keep_symbol(request, experiment_id: int, condition_id: int):
+    """Give a condition a symbol for formulas."""
+    experiment = experiment_for(request, experiment_id)
+    condition = get_object_or_404(experiment.conditions, pk=condition_id)
+    wrong = _try(
+        request,
+        experiment,
+        f"symbol of {condition.name}",
+        lambda: flows.set_symbol(condition, request.POST.get("symbol", "")),
+    )
+    of = _chosen(experiment, request.POST.get("of", ""))
+    if wrong:
+        said = next(iter(wrong.values()))
+        return _page(request, experiment, of, trouble=said, status=422)
+    return _back(experiment, of.pk if of else NEW)
+
+
+def _try(request, experiment: Experiment, label: str, act: Callable[[], object]) -> dict[str, str]:
+    """Do an act that can be undone; give what is wrong by field, nothing if it was done."""
+    try:
+        with history.changing(experiment, request.user, label):
+            act()
+    except ExperimentError as error:
+        return {error.field: str(error)}
+    except FormulaError as error:
+        return {"formula": str(error)}
+    except GalenaError as error:
+        return {"formula": str(error)}
+    return {}
+
+
+def _show(request, experiment: Experiment, quantity: Quantity):
+    """Put a quantity into a graph of its own under those in front, and go there."""
+    shown = sheets.sheets_of(experiment)
+    front = answers.front_of(request, experiment, shown)
+    try:
+        with history.changing(experiment, request.user, f"graph of {quantity.symbol}"):
+            if len(front.graphs.all()) < sheets.MOST_GRAPHS:
+                sheets.add_graph(front, quantity)
+            else:
+                answers.to_front(request, sheets.add_sheet(experiment, front.x, [quantity]))
+    except GalenaError as error:
+        return _page(request, experiment, quantity, trouble=str(error), status=409)
+    return redirect("desk", experiment.pk)
+
+
+def _chosen(experiment: Experiment, key: str) -> Quantity | None:
+    return experiment.quantities.filter(pk=int(key)).first() if key.isdecimal() else None
+
+
+def _back(experiment: Experiment, of: int | str):
+    return redirect(f"{reverse('quantities', args=[experiment.pk])}?of={of}")
+
+
+def _preview(experiment: Experiment, typed: dict, quantity: Quantity | None):
+    given = {name: typed[name] for name in ("formula", "symbol", "unit", "decimals")}
+    return preview(experiment, **given, quantity=quantity)
+
+
+def _page(
+    request,
+    experiment: Experiment,
+    quantity: Quantity | None,
+    *,
+    typed: dict | None = None,
+    wrong: dict | None = None,
+    given: dict | None = None,
+    trouble: str = "",
+    status: int = 200,
+):
+    known = formulas_of(experiment)
+    groups = listing.insertions(known)
+    is_formula = quantity is None or quantity.is_derived
+    typed = typed or (_of_formula(quantity) if is_formula else _of_reading(quantity))
+    context = {
+        "tab": "desk",
+        "experiment": experiment,
+        "listed": listing.listed(experiment, known),
+        "quantity": quantity,
+        "is_formula": is_formula,
+        "typed": typed,
+        "wrong": wrong or {},
+        "trouble": trouble,
+        "groups": groups,
+        "offers": listing.offers(groups),
+        "rules": RULES.values(),
+        "givens": _givens(known, given or {}),
+        "conditions": experiment.conditions.filter(kind="number"),
+        "users": known.users(quantity) if quantity else [],
+        "uses": known.uses(quantity) if quantity else [],
+    }
+    if is_formula:
+        context["preview"] = _preview(experiment, typed, quantity)
+    return render(request, "quantities/page.html", context, status=status)
+
+
+def _of_formula(quantity: Quantity | None) -> dict:
+    if quantity is None:
+        return dict.fromkeys(FIELDS, "")
+    typed = {name: getattr(quantity, name) for name in ("formula", "name", "symbol")}
+    typed["unit"] = quantity.unit if quantity.unit_chosen else ""
+    return typed | {"decimals": str(quantity.decimals) if quantity.decimals_chosen else ""}
+
+
+def _of_reading(quantity: Quantity) -> dict:
+    percent = "" if quantity.u_relative is None else f"{100 * quantity.u_relative:.10g}"
+    absolute = "" if quantity.u_absolute is None else f"{quantity.u_absolute:.10g}"
+    return {
+        "name": quantity.name,
+        "symbol": quantity.symbol,
+        "decimals": str(quantity.decimals),
+        "rule": quantity.u_rule,
+        "absolute": absolute,
+        "relative": percent,
+        "calibration": quantity.u_calibration,
+    }
+
+
+def _givens(known, back: dict) -> list[dict]:
+    """Give the rows of the table of givens, the last one empty; the refused one as typed."""
+    rows = [
+        {"pk": one.pk, "name": one.name, "symbol": one.symbol, "value": one.text,
+         "unit": one.unit, "note": one.note, "users": [user.symbol for user in known.users(one)]}
+        for one in known.givens
+    ]  # fmt: skip
+    rows.append({"pk": 0, "name": "", "symbol": "", "value": "", "unit": "", "note": ""})
+    for row in rows:
+        if back and row["pk"] == back["given"]:
+            row |= back["typed"] | {"wrong": back["wrong"]}
+    return rows
