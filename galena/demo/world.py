@@ -52,7 +52,7 @@ def build() -> None:
     """
     if Experiment.objects.filter(owner__username=DEMO_TEACHER, title=LAST).exists():
         return
-    print("Building the demo world: its runs are recorded, this takes half a minute.", flush=True)
+    print("Building the demo world: its runs are recorded, this takes about a minute.", flush=True)
     ada = Person.objects.filter(username=DEMO_TEACHER).first()
     if ada is None:
         ada = Person.objects.create_user(DEMO_TEACHER, first_name="Ada")

@@ -6,6 +6,7 @@ from galena.demo import world
 from galena.desk import ledger, window
 from galena.desk.flows import first_sheet
 from galena.desk.models import Sheet
+from galena.experiments import columns
 from galena.experiments.models import Experiment, Run
 from galena.experiments.readings import readings
 from galena.experiments.stepwise import tables
@@ -44,6 +45,10 @@ def test_the_demo_world_is_recorded_analysed_and_reported(built):
 
     _each_run_is_whole_and_remarked_on_only_where_it_should_be()
     _the_gangway_sags_with_the_cube_of_its_overhang()
+    _the_energies_of_the_spring_keep_their_sum()
+    _the_cell_gives_most_where_the_rate_of_its_power_crosses_zero()
+    _what_one_well_loses_the_other_gains()
+    _the_logarithm_of_how_warm_the_cocoa_is_falls_in_a_line()
     assert [str(one) for one in Sheet.objects.filter(beside=True)] == ["E over d, both logarithmic"]
 
     count = Experiment.objects.count()
@@ -76,6 +81,53 @@ def _the_gangway_sags_with_the_cube_of_its_overhang():
     assert len(shown.readings) - len(counted) == 1
     found = fit("line", np.log(counted.t), np.log(counted.y))
     assert found.params["slope"] == pytest.approx(3, abs=3 * found.errors["slope"])
+
+
+def _of_formula(title, symbol, number=1, x=None):
+    experiment = Experiment.objects.get(title=title)
+    run, made = experiment.runs.get(number=number), experiment.quantities.get(symbol=symbol)
+    over = x and experiment.quantities.get(symbol=x)
+    return columns.over(over, [(run, made)])[run.pk, made.pk].readings
+
+
+def _the_energies_of_the_spring_keep_their_sum():
+    for number in (1, 2):
+        total = _of_formula("Shaft spring", "E", number)
+        moved = _of_formula("Shaft spring", "E_pot", number).y
+        assert total.y.max() - total.y.min() < 0.1 * (moved.max() - moved.min())
+        # Air takes a little of it; over one swing the sum stays within its uncertainty.
+        one = slice(5, 75)
+        assert np.abs(total.y[one] - total.y[one].mean()).max() < 2 * total.combined[one].max()
+        # The terms share m, k and y_0: their sum is known better than the largest of them.
+        assert np.median(total.combined) < np.median(
+            _of_formula("Shaft spring", "E_el", number).combined
+        )
+
+
+def _the_cell_gives_most_where_the_rate_of_its_power_crosses_zero():
+    for number in (1, 2):
+        power = _of_formula("Lantern-room cell", "P", number, "U")
+        slope = _of_formula("Lantern-room cell", "P_U", number, "U")
+        most = power.t[np.argmax(power.y)]
+        known = np.isfinite(slope.y)
+        crossing = slope.t[known][np.flatnonzero(slope.y[known] < 0)[0]]
+        assert crossing == pytest.approx(most, abs=0.03)
+
+
+def _what_one_well_loses_the_other_gains():
+    water = _of_formula("Wells running together", "V")
+    assert water.y == pytest.approx(60.0, abs=5 * np.median(water.combined))
+    level = _of_formula("Wells running together", "h_1")
+    assert level.y.max() - level.y.min() > 0.03
+
+
+def _the_logarithm_of_how_warm_the_cocoa_is_falls_in_a_line():
+    for mug, number in ((1, 1), (2, 2)):
+        read = _of_formula("Cocoa with and without a lid", f"L_{mug}", number)
+        early = read.t < 1800
+        found = fit("line", read.t[early], read.y[early])
+        assert found.params["slope"] < 0
+        assert found.r_squared > 0.99
 
 
 def test_a_world_that_was_broken_off_is_built_anew(db, monkeypatch):
