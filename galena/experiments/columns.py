@@ -158,19 +158,35 @@ def _rows(run: Run, bases: list[Quantity], by_pair: dict[tuple[int, int], Found]
     return Rows(run, columns, times, False, tuple(one.version for one in found))
 
 
+class Loaded:
+    """The readings of a run that formulas can use, loaded once for all of them."""
+
+    def __init__(self, run: Run, quantities: Iterable[Quantity]) -> None:
+        self.run = run
+        left_out = asides([run])
+        self._table: Rows | None = None
+        if run.is_typed or run.is_stepwise:
+            found = typed_tables([run]) if run.is_typed else tables([run])
+            self._table = _table_rows(found[run.pk], left_out.get((run.pk, None), ()))
+        else:
+            keys = {one.pk for one in quantities if not one.is_derived}
+            self._by_pair = _measured({run.pk}, keys, left_out)
+
+    def rows(self, bases: list[Quantity]) -> Rows | None:
+        """Give the rows for a formula that comes from these; None where the run lacks one."""
+        if self._table is None:
+            return _rows(self.run, bases, self._by_pair)
+        known = all(one.pk in self._table.columns for one in bases)
+        return self._table if self._table.columns and known else None
+
+
 def rows_of(run: Run, quantity: Quantity, derivation: Derivation) -> Rows | None:
     """Give the rows on which a run's formula is worked out; None where the run lacks some of it.
 
     Raises FormulaError for a formula that goes round in a circle.
     """
     bases = derivation.formulas.bases(quantity)
-    left_out = asides([run])
-    if run.is_typed or run.is_stepwise:
-        found = typed_tables([run]) if run.is_typed else tables([run])
-        rows = _table_rows(found[run.pk], left_out.get((run.pk, None), ()))
-        known = all(one.pk in rows.columns for one in bases)
-        return rows if rows.columns and known else None
-    return _rows(run, bases, _measured({run.pk}, {one.pk for one in bases}, left_out))
+    return Loaded(run, bases).rows(bases)
 
 
 def _first(readings: Readings, count: int) -> Readings:

@@ -6,37 +6,40 @@ from galena.core.errors import FormulaError
 from galena.core.uncertainty_rules import honest_decimals
 from galena.experiments import columns
 from galena.experiments.derived import Derivation, Rows
-from galena.experiments.models import Quantity, Run
+from galena.experiments.models import Experiment, Quantity, Run
 
 ENOUGH = 2000  # readings that tell how uncertain they usually are
 
 
-def decimals(quantity: Quantity, run: Run) -> int | None:
-    """Tell how many decimals a formula's values deserve: two digits of their uncertainty.
+class Judge:
+    """Tells decimals by what a run has; the run is loaded once for all formulas."""
 
-    Where nothing is known of that, as many as the digits of what goes in can carry. None where
-    the run does not have what it needs.
-    """
-    derivation = Derivation(quantity.experiment, [run])
-    try:
-        rows = columns.rows_of(run, quantity, derivation)
-        if rows is None:
+    def __init__(self, experiment: Experiment, run: Run) -> None:
+        self.derivation = Derivation(experiment, [run])
+        self.by_digits = Derivation(experiment, [run], by_digits=True)
+        self.loaded = columns.Loaded(run, self.derivation.formulas.quantities)
+
+    def decimals(self, quantity: Quantity) -> int | None:
+        """Tell how many decimals a formula's values deserve: two digits of their uncertainty.
+
+        Where nothing is known of that, as many as the digits of what goes in can carry. None
+        where the run does not have what it needs.
+        """
+        try:
+            rows = self.loaded.rows(self.derivation.formulas.bases(quantity))
+            if rows is None:
+                return None
+            rows = first(rows, ENOUGH)
+            read, _ = self.derivation.readings(quantity, rows)
+            found = None if read.combined is None else honest_decimals(read.combined, digits=2)
+            return self._by_digits(quantity, rows) if found is None else found
+        except FormulaError:
             return None
-        read, _ = derivation.readings(quantity, first(rows, ENOUGH))
-        if read.combined is not None:
-            found = honest_decimals(read.combined, digits=2)
-            if found is not None:
-                return found
-        return _by_digits(quantity, run, first(rows, ENOUGH))
-    except FormulaError:
-        return None
 
-
-def _by_digits(quantity: Quantity, run: Run, rows: Rows) -> int | None:
-    """Follow the last digit of each input through the formula, as if it were uncertain."""
-    derivation = Derivation(quantity.experiment, [run], by_digits=True)
-    found = derivation.digits(quantity, rows)
-    return None if found is None else honest_decimals(found, digits=1)
+    def _by_digits(self, quantity: Quantity, rows: Rows) -> int | None:
+        """Follow the last digit of each input through the formula, as if it were uncertain."""
+        found = self.by_digits.digits(quantity, rows)
+        return None if found is None else honest_decimals(found, digits=1)
 
 
 def first(rows: Rows, count: int) -> Rows:

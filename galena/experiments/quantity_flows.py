@@ -1,9 +1,11 @@
 """All changes of quantities, formulas, uncertainty rules and givens."""
 
+import contextlib
+
 from django.db import transaction
 
 from galena.core.conditions import hold
-from galena.core.errors import ConditionError, FormulaError, GalenaError, NumberError, UnitError
+from galena.core.errors import ConditionError, FormulaError, GalenaError, NumberError
 from galena.core.formula import reading
 from galena.core.uncertainty_rules import RULES, size
 from galena.experiments import honest
@@ -11,6 +13,7 @@ from galena.experiments.flows import ExperimentError, refuse_symbol, touch, unit
 from galena.experiments.formulas import TIME, Formulas, Thing, formulas_of
 from galena.experiments.models import DERIVED, Condition, Experiment, Given, Quantity
 
+JUDGES = 3  # runs that are looked at for the decimals that values deserve
 MOST = 60  # derived quantities, and as many givens
 CALLED = {Quantity: "quantity", Given: "given", Condition: "condition"}
 
@@ -190,49 +193,53 @@ def refresh(experiment: Experiment) -> None:
 
     A formula that does not fit any more stays as it is; its page says why.
     """
-    done: set[int] = set()
-    for quantity in list(experiment.derived):
-        _refresh(experiment, quantity, done)
-
-
-def _refresh(experiment: Experiment, quantity: Quantity, done: set[int]) -> None:
-    if quantity.pk in done:
+    if not experiment.derived.exists():
         return
-    done.add(quantity.pk)
     known = formulas_of(experiment)
+    done: list[Quantity] = []
+    for quantity in known.quantities:
+        _follow_units(known, quantity, done)
+    changed = {one.pk for one in done if one.unit_changed}
+    Quantity.objects.bulk_update([one for one in done if one.pk in changed], ["unit"])
+    judges = _judges(experiment)
+    for quantity in done:
+        if not quantity.decimals_chosen:
+            found = _usual_decimals(quantity, judges)
+            quantity.decimals = quantity.decimals if found is None else found
+    Quantity.objects.bulk_update(done, ["decimals"])
+
+
+def _follow_units(known: Formulas, quantity: Quantity, done: list[Quantity]) -> None:
+    """Give a derived quantity the unit that its formula has now, after those that it uses."""
+    if not quantity.is_derived or quantity in done:
+        return
+    quantity.unit_changed = False
+    done.append(quantity)
     for one in known.uses(quantity):
-        if isinstance(one, Quantity) and one.is_derived:
-            _refresh(experiment, one, done)
-    known = formulas_of(experiment)
-    changed = []
-    if not quantity.unit_chosen:
-        try:
-            unit = str(known.compiled(quantity.formula, None, quantity).natural)
-        except (FormulaError, UnitError):
-            return
-        if unit != quantity.unit:
-            quantity.unit = unit
-            changed.append("unit")
-    if not quantity.decimals_chosen:
-        found = usual_decimals(experiment, quantity)
-        if found is not None and found != quantity.decimals:
-            quantity.decimals = found
-            changed.append("decimals")
-    if changed:
-        Quantity.objects.filter(pk=quantity.pk).update(
-            **{name: getattr(quantity, name) for name in changed}
-        )
+        if isinstance(one, Quantity):
+            _follow_units(known, one, done)
+    if quantity.unit_chosen:
+        return
+    with contextlib.suppress(FormulaError):
+        unit = str(known.compiled(quantity.formula, None, quantity).natural)
+        quantity.unit_changed, quantity.unit = unit != quantity.unit, unit
 
 
-def usual_decimals(experiment: Experiment, quantity: Quantity) -> int | None:
-    """Tell how many decimals a formula deserves, by the first run that has what it needs."""
-    for run in experiment.runs.kept().filter(unused="")[:5]:
-        try:
-            found = honest.decimals(quantity, run)
-        except GalenaError:
-            continue
-        if found is not None:
-            return found
+def _judges(experiment: Experiment) -> list[honest.Judge]:
+    """Give the first runs as judges of decimals, each loaded once."""
+    found = []
+    for run in experiment.runs.kept().filter(unused="")[:JUDGES]:
+        with contextlib.suppress(GalenaError):
+            found.append(honest.Judge(experiment, run))
+    return found
+
+
+def _usual_decimals(quantity: Quantity, judges: list[honest.Judge]) -> int | None:
+    for judge in judges:
+        with contextlib.suppress(GalenaError):
+            found = judge.decimals(quantity)
+            if found is not None:
+                return found
     return None
 
 

@@ -145,7 +145,7 @@ def _places(decimals: str, found: list, made: Quantity) -> int:
         if read is None:
             continue
         usual = None if read.combined is None else honest_decimals(read.combined, digits=2)
-        usual = usual if usual is not None else honest.decimals(made, run)
+        usual = usual if usual is not None else honest.Judge(made.experiment, run).decimals(made)
         if usual is not None:
             return usual
     return 2

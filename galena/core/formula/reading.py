@@ -31,6 +31,7 @@ _RUNNING = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
 _RAISED = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
 
 
+@lru_cache(maxsize=512)
 def read(text: str) -> Node:
     """Read a formula into its parts.
 
