@@ -106,6 +106,7 @@ def take_desks(page: Page, address: str) -> None:
     page.get_by_role("button", name="Row 7", exact=True).click()
     page.wait_for_timeout(500)
     take(page, "readings")
+    take_formulas(page, address)
     page.get_by_text("Ada ▾").click()
     page.get_by_role("button", name="Dark room").click()
     desk_of(page, address, "Tide tank")
@@ -113,6 +114,24 @@ def take_desks(page: Page, address: str) -> None:
     take(page, "desk-dark")
     page.get_by_text("Ada ▾").click()
     page.get_by_role("button", name="Light room").click()
+
+
+def take_formulas(page: Page, address: str) -> None:
+    """The energies of a spring, the formula of one of them, and units that do not fit."""
+    desk_of(page, address, "Shaft spring")
+    page.get_by_role("button", name="energies", exact=True).click()
+    page.wait_for_function("() => document.querySelectorAll('.axis-label.left').length === 4")
+    point(page, 0.6, 0.5)
+    page.wait_for_timeout(800)
+    take(page, "desk-energies")
+    page.get_by_role("link", name="Quantities").click()
+    page.wait_for_load_state("load")
+    page.get_by_role("combobox", name="formula").fill("E_kin + m*g_n*(y - 2.40)")
+    page.locator("#preview mark").wait_for()
+    take(page, "quantities-mistake")
+    page.locator(".known a", has_text="energy of the spring").click()
+    page.wait_for_load_state("load")
+    take(page, "quantities")
 
 
 def bench_of(page: Page, address: str, title: str) -> None:

@@ -5,6 +5,8 @@ from functools import reduce
 from pathlib import Path
 
 from galena.core import units
+from galena.core.formula import FUNCTIONS, compile
+from galena.core.formula.constants import constants
 from galena.instruments.rigs import RIGS
 from galena.instruments.rigs.faults import FAULTS
 
@@ -81,3 +83,20 @@ def test_every_rig_is_described_and_drawn_by_what_it_knows():
 
 def test_every_fault_is_in_the_protocol():
     assert [name for name in FAULTS if f"`{name}" not in PROTOCOL and name != "none"] == []
+
+
+def test_every_function_and_constant_of_formulas_is_described_and_every_example_works():
+    described = (ROOT / "docs" / "formulas.md").read_text("utf-8")
+    assert [name for name in FUNCTIONS if f"`{name}(" not in described] == []
+    named = ["g_n", "c_0", "R", "N_A", "k_B", "e_0", "h", "π"]
+    assert [one for one in named if f"`{one}`" not in described or one not in constants()] == []
+    symbols = dict.fromkeys(["x", "y", "y_0"], "m") | dict.fromkeys(["a", "b"], "N")
+    symbols |= {"m": "kg", "v": "m/s", "t": "s", "τ": "s", "f": "Hz", "φ": "°", "V": "mL"}
+    symbols |= {"h": "mm", "T_1": "°C", "λ": "nm", "k": "N/m", "A_1": "m^2", "s": "s"}
+    written = re.findall(r"`([^`\n]*)`", re.sub(r"`exp` needs", "exp needs", described))
+    asked = {one for one in written if len(one) > 2 and re.search(r"[(*^]| [a-z]", one)}
+    asked -= {"sin(7)", "+ - * / ^"}
+    assert len(asked) > 35
+    for text in asked:
+        known = {**symbols, "x": ""} if re.match(r"a?(exp|sin|cos|tan)", text) else symbols
+        assert compile(text, known), text

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from galena.core import axes, series
 from galena.core.decimate import column_edges, column_extremes, envelope
-from galena.desk.models import SIDES, Sheet, Trace
+from galena.desk.models import SIDES, Graph, Sheet, Trace
 from galena.experiments.columns import over
 from galena.experiments.models import Quantity, Run
 from galena.experiments.readings import Readings
@@ -64,10 +64,13 @@ def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadin
     ]
 
 
-def drawn(sheet: Sheet) -> list[Drawn]:
-    """Give what the sheet's graphs show, trace by trace from the top on, each run by run."""
+def drawn(sheet: Sheet, troubles: dict[tuple[int, int], str] | None = None) -> list[Drawn]:
+    """Give what the sheet's graphs show, trace by trace from the top on, each run by run.
+
+    Why a formula could not be worked out for a run is told to `troubles`, as columns.over does.
+    """
     traces, runs = sheet.traces, runs_of(sheet)
-    found = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs])
+    found = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs], troubles)
     return [
         Drawn(trace, RunReadings(run, one.readings, trace.quantity))
         for trace in traces
@@ -110,7 +113,8 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
     Many are `columns`: the lowest and the highest of each of the columns from lo to hi. Numbers
     are given as (value - x0) / xs; on a logarithmic axis it is their decadic logarithm.
     """
-    shown = drawn(sheet)
+    troubles: dict[tuple[int, int], str] = {}
+    shown = drawn(sheet, troubles)
     log = sheet.x_view.log
     whole = x_limits(sheet, [one.read for one in shown])
     if lo is None or hi is None or not -math.inf < lo < hi < math.inf or (log and lo <= 0):
@@ -130,7 +134,8 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
         )
         parts += arrays
     graphs = [
-        {"id": graph.pk} | {side: _whole(shown, graph.pk, side, views) for side in SIDES}
+        {"id": graph.pk, "trouble": _trouble(graph, troubles)}
+        | {side: _whole(shown, graph.pk, side, views) for side in SIDES}
         for graph in sheet.graphs.all()
     ]
     runs = {one.read.run.number: one.read.run for one in shown}
@@ -145,6 +150,12 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
     ).encode()
     text += b" " * (-len(text) % 4)
     return struct.pack("<I", len(text)) + text + b"".join(parts)
+
+
+def _trouble(graph: Graph, troubles: dict[tuple[int, int], str]) -> str:
+    """Say why a formula of a graph could not be worked out for a run; the first reason."""
+    own = {trace.quantity_id for trace in graph.traces.all()}
+    return next((said for (_, quantity), said in troubles.items() if quantity in own), "")
 
 
 def _whole(shown: list[Drawn], graph: int, side: str, views: dict) -> tuple[float, float]:

@@ -43,6 +43,17 @@ def keep_formula(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     quantity = _chosen(experiment, request.POST.get("of", ""))
     typed = {name: request.POST.get(name, "") for name in FIELDS}
+    same = experiment.derived.filter(
+        symbol=typed["symbol"].strip(), formula=typed["formula"].strip()
+    )
+    if quantity is None and same.exists():
+        return _back(experiment, same.get().pk)  # a second click on the button
+    if quantity is not None and request.POST.get("was", quantity.formula) != quantity.formula:
+        said = (
+            f"Meanwhile somebody has changed this formula to {quantity.formula}. Yours is still "
+            "here: keep it again to put it in the place of theirs."
+        )
+        return _page(request, experiment, quantity, typed=typed, trouble=said, status=409)
     made: list[Quantity] = []
 
     def act() -> None:
@@ -53,6 +64,7 @@ def keep_formula(request, experiment_id: int):
 
     wrong = _try(request, experiment, f"formula {typed['symbol']}", act)
     if wrong:
+        quantity = _chosen(experiment, request.POST.get("of", ""))  # as it is kept
         return _page(request, experiment, quantity, typed=typed, wrong=wrong, status=422)
     if "show" in request.POST:
         return _show(request, experiment, made[0])
@@ -109,6 +121,11 @@ def keep_given(request, experiment_id: int):
     typed = {name: request.POST.get(name, "") for name in
              ("name", "symbol", "value", "unit", "note")}  # fmt: skip
 
+    of = _chosen(experiment, request.POST.get("of", ""))
+    same = experiment.givens.filter(symbol=typed["symbol"].strip(), note=typed["note"].strip())
+    if given is None and same.filter(name=typed["name"].strip() or typed["symbol"]).exists():
+        return _back(experiment, of.pk if of else NEW)  # a second click on the button
+
     def act() -> None:
         if "remove" in request.POST and given is not None:
             flows.drop(given)
@@ -116,7 +133,6 @@ def keep_given(request, experiment_id: int):
             flows.save_given(experiment, given, **typed)
 
     wrong = _try(request, experiment, f"given {typed['symbol']}", act)
-    of = _chosen(experiment, request.POST.get("of", ""))
     if wrong:
         back = {"given": given.pk if given else 0, "typed": typed, "wrong": wrong}
         return _page(request, experiment, of, given=back, status=422)
@@ -205,6 +221,7 @@ def _page(
         "quantity": quantity,
         "is_formula": is_formula,
         "typed": typed,
+        "was": quantity.formula if quantity else "",
         "wrong": wrong or {},
         "trouble": trouble,
         "groups": groups,

@@ -107,6 +107,30 @@ def test_a_formula_is_kept_changed_and_removed(as_ada, tank):
     assert gone.status_code == 409 and "taken away in the meantime" in gone.text
 
 
+def test_two_people_and_a_second_click_lose_nothing(as_ada, tank):
+    for _ in range(2):
+        answer = as_ada.post(at("keep-formula", tank), typed())
+        assert answer.status_code == 302
+    made = tank.derived.get()
+    as_ada.post(at("keep-formula", tank), typed(of=made.pk, was="h/(2 s)", formula="h/(3 s)"))
+    late = as_ada.post(
+        at("keep-formula", tank), typed(of=made.pk, was="h/(2 s)", formula="h/(9 s)")
+    )
+    assert late.status_code == 409
+    assert "somebody has changed this formula to h/(3 s). Yours is still" in plain(late.text)
+    assert 'value="h/(9 s)"' in late.text and 'name="was" value="h/(3 s)"' in late.text
+    made.refresh_from_db()
+    assert made.formula == "h/(3 s)"
+
+
+def test_the_desk_says_why_a_formula_has_no_graph_for_a_run(as_ada, tank):
+    tank.conditions.filter(name="drain").update(symbol="D", kind="number")
+    as_ada.post(at("keep-formula", tank), typed(formula="h*D", show="yes"))
+    sheet = tank.sheets.get()
+    packed = as_ada.get(reverse("desk-data", args=[tank.pk, sheet.pk])).content
+    assert "Run 1 has no value for D (drain)" in packed.decode("utf-8", "ignore")
+
+
 @pytest.mark.parametrize(
     ("wrong", "said"),
     [

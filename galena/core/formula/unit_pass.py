@@ -138,6 +138,8 @@ def _sum(reader: Reader, node: Binary, left: Term, right: Term) -> Term:
         raise FormulaError(_do_not_fit(reader, node, left, right), node.start, node.end)
     sign = 1 if node.operator == "add" else -1
     leading = right if isinstance(left.node, Number) and right.operation != "number" else left
+    if left.dimension != right.dimension:
+        leading = _without_or_with_angle(left, right)
     number = None
     if left.number is not None and right.number is not None:
         number = left.number + sign * right.number
@@ -147,6 +149,15 @@ def _sum(reader: Reader, node: Binary, left: Term, right: Term) -> Term:
         written = dimensions.KELVIN
     return Term(node, node.operator, leading.dimension, written, (left, right),
                 points, number, left.turns or right.turns)  # fmt: skip
+
+
+def _without_or_with_angle(left: Term, right: Term) -> Term:
+    """Tell which of an angle and a plain number a sum of them is like.
+
+    π/2 - φ is an angle, 1 - φ²/2 a number.
+    """
+    plain, angle = (left, right) if not left.dimension.angle else (right, left)
+    return angle if plain.turns else plain
 
 
 def _do_not_fit(reader: Reader, node: Binary, left: Term, right: Term) -> str:

@@ -53,29 +53,25 @@ class Value:
 
     def each_variance(self) -> Part:
         """Give the variance from independent readings."""
-        total: Part = 0.0
-        for source, each in self.each.items():
-            if isinstance(each, Sensitivity):
-                found = each.variance(self.u[source])
-                # Values that are one number have the same variance in every row.
-                total = total + (float(found[0]) if np.ndim(self.y) == 0 else found)
-            else:
-                part = each * self.u[source]
-                total = total + part * part
-        return total
+        return _sum([self._variance(source, each) for source, each in self.each.items()])
+
+    def _variance(self, source: str, each: Each) -> Part:
+        if isinstance(each, Sensitivity):
+            found = each.variance(self.u[source])
+            # Values that are one number have the same variance in every row.
+            return float(found[0]) if np.ndim(self.y) == 0 else found
+        return _square(each * self.u[source])
 
     def shared_variance(self) -> Part:
         """Give the variance from what is the same error in all rows."""
-        total: Part = 0.0
-        for part in self.shared.values():
-            total = total + part * part
-        return total
+        return _sum([part * part for part in self.shared.values()])
 
     def uncertainty(self) -> Part | None:
         """Give the combined standard uncertainty; None where no source is known."""
         if self.is_certain:
             return None
-        return cast(Part, np.sqrt(self.each_variance() + self.shared_variance()))
+        total = _sum([self.each_variance(), self.shared_variance()])
+        return cast(Part, np.sqrt(total, out=total if isinstance(total, np.ndarray) else None))
 
     def scaled(self, by: float, shift: float = 0.0) -> Value:
         """Give the values times a number, plus a number."""
@@ -123,6 +119,22 @@ def added(first: Value, second: Value) -> Value:
 def as_sensitivity(each: Each, count: int) -> Sensitivity:
     """Give a slope for each row as what it is of many."""
     return each if isinstance(each, Sensitivity) else Sensitivity(count, own=each)
+
+
+def _sum(parts: list[Part]) -> Part:
+    """Add parts that nobody else needs: the memory of the first row is used for the sum."""
+    rows = [one for one in parts if isinstance(one, np.ndarray)]
+    single = sum(float(one) for one in parts if not isinstance(one, np.ndarray))
+    if not rows:
+        return single
+    total = rows[0]
+    for one in (*rows[1:], *([single] if single else ())):
+        np.add(total, one, out=total)
+    return total
+
+
+def _square(part: Part) -> Part:
+    return np.multiply(part, part, out=part) if isinstance(part, np.ndarray) else part * part
 
 
 def _cut(part: Part, which: slice) -> Part:

@@ -143,7 +143,7 @@ export class Sheet {
     const sum = (name) => this.shown.traces.reduce((total, one) => total + (one.graph === graph ? one[name] : 0), 0);
     const count = (number) => number.toLocaleString("en").replaceAll(",", "\u2009");
     const [unseen, gaps] = [sum("unseen"), sum("gaps")];
-    const parts = [unseen && `${count(unseen)} readings at zero or below have no place here`, gaps && `${count(gaps)} rows without a number`];
+    const parts = [unseen && `${count(unseen)} readings at zero or below have no place here`, gaps && `${count(gaps)} rows without a number`, this.shown.whole?.graphs.get(graph)?.trouble];
     return parts.filter(Boolean).join("; ");
   }
 

@@ -6,6 +6,7 @@ const box = document.getElementById("also");
 const traces = document.getElementById("traces");
 const numbers = document.getElementById("numbers");
 let asking = false;
+let lasted = 0; // how long the last answer took: a long run is asked for less often
 let asked = { run: null, at: 0, count: -1, keys: "" };
 
 const chosen = () => (box ? [...box.querySelectorAll("input:checked")].map(({ value }) => value) : []);
@@ -15,7 +16,7 @@ export function keep(run, now) {
   const keys = chosen().join();
   const count = run.streams.reduce((sum, { t }) => sum + t.length, 0);
   if (run !== asked.run || keys !== asked.keys) lay(run, keys);
-  if (!keys || asking || (count === asked.count && run === asked.run) || now - asked.at < EVERY) return;
+  if (!keys || asking || (count === asked.count && run === asked.run) || now - asked.at < Math.max(EVERY, 8 * lasted)) return;
   ask(run, keys, count, now);
 }
 
@@ -33,6 +34,7 @@ async function ask(run, keys, count, now) {
     const query = keys.split(",").map((key) => `quantity=${key}`).join("&");
     const answer = await fetch(`${box.dataset.derived.replace("/0/", `/${run.number}/`)}?${query}`).catch(() => null);
     if (!answer?.ok || asked.run !== run || asked.keys !== keys) return;
+    lasted = performance.now() - now;
     for (const told of (await answer.json()).quantities) show(run, told);
     run.alsoTurn = (run.alsoTurn ?? 0) + 1;
   } finally { asking = false; }
