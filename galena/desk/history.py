@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from datetime import timedelta
 
 from django.core.serializers.json import DjangoJSONEncoder
-from django.db import models, transaction
+from django.db import IntegrityError, models, transaction
 from django.utils import timezone
 
 from galena.core.errors import GalenaError
@@ -198,9 +198,15 @@ def _apply(experiment: Experiment, change: Change, now: str, then: str) -> None:
     for part in reversed(parts):
         if part[then] is None:
             _take_away(part)
-    for part in parts:
-        if part[then] is not None:
-            _put(part, then)
+    try:
+        for part in parts:
+            if part[then] is not None:
+                _put(part, then)
+    except IntegrityError as error:
+        raise HistoryError(
+            f"“{change.label}” cannot be taken back or done again: its symbol or its place was "
+            "given to something else since."
+        ) from error
 
 
 def _take_away(part: dict) -> None:

@@ -67,7 +67,7 @@ def _mean(inside: Readings, x: Unit, y: Unit) -> Answer:
     )
     if shared > 0:
         # JCGM 100:2008 (GUM), F.1.2.3: what all readings share does not average out.
-        spread += f"; {numbers.significant(shared)} {typeset(y)} of ± is the calibration's"
+        spread += f"; {numbers.significant(shared)} {typeset(y)} of ± is shared by all readings"
     return Answer((estimate,), readings + spread)
 
 

@@ -128,6 +128,8 @@ def _derived(
     """Work a formula out for a timed run, in the rows of what it names first."""
     rows = _rows(run, bases, by_pair)
     if rows is None:
+        if not bases:
+            troubles[run.pk, quantity.pk] = derivation.why_without_rows(quantity)
         return None
     try:
         read, version = derivation.readings(quantity, rows)

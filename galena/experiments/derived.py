@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from galena.core import dimensions, units
 from galena.core.errors import FormulaError
-from galena.core.formula import Value
+from galena.core.formula import Expression, Value
 from galena.core.formula.reading import same_symbol
 from galena.core.numbers import decimals_of_text
 from galena.experiments.formulas import TIME, Formulas, formulas_of
@@ -80,6 +80,14 @@ class Derivation:
                 found[quantity.pk] = []
         return found
 
+    def why_without_rows(self, quantity: Quantity) -> str:
+        """Say why a quantity that comes from no readings has no values."""
+        try:
+            self.formulas.expression(quantity)
+        except FormulaError as error:
+            return str(error)
+        return f"The formula of {quantity.symbol} names no readings, so that it has no rows."
+
     def readings(self, quantity: Quantity, rows: Rows) -> tuple[Readings, Hashable]:
         """Work a quantity out over the rows of a run, and tell what it is made of.
 
@@ -97,7 +105,7 @@ class Derivation:
     def digits(self, quantity: Quantity, rows: Rows) -> NDArray[np.float64] | None:
         """Give what one step of the last digit of all that goes in makes of each value."""
         expression = self.formulas.expression(quantity)
-        inputs = {symbol: self._input(symbol, rows) for symbol in expression.symbols}
+        inputs = self._inputs(expression, rows)
         found = expression.evaluate(inputs, by_place=rows.by_place).uncertainties
         return None if found is None else np.atleast_1d(found)
 
@@ -105,7 +113,7 @@ class Derivation:
         expression = self.formulas.expression(quantity)
         aside = rows.aside
         counted = None if aside is None else ~aside
-        inputs = {symbol: self._input(symbol, rows) for symbol in expression.symbols}
+        inputs = self._inputs(expression, rows)
         found = expression.resolve(inputs, counted=counted, by_place=rows.by_place)
         size = rows.count
         times = rows.times if rows.times is not None else np.full(size, np.nan)
@@ -116,6 +124,13 @@ class Derivation:
             None if found.independent is None else _row(found.independent, size),
             aside,
         )
+
+    def _inputs(self, expression: Expression, rows: Rows) -> dict[str, Value]:
+        """Give all that a formula takes, and the times of rows that have an order in time."""
+        found = {symbol: self._input(symbol, rows) for symbol in expression.symbols}
+        if rows.times is not None and not rows.by_place:
+            found.setdefault(TIME, Value(rows.times))
+        return found
 
     def _input(self, symbol: str, rows: Rows) -> Value:
         """Give what a symbol stands for in these rows, in SI units."""
@@ -144,7 +159,7 @@ class Derivation:
         key = (rows.version, quantity.pk)
         if key not in self._values:
             expression = self.formulas.expression(quantity)
-            inputs = {symbol: self._input(symbol, rows) for symbol in expression.symbols}
+            inputs = self._inputs(expression, rows)
             aside = rows.aside
             self._values[key] = expression.value(
                 inputs, counted=None if aside is None else ~aside, by_place=rows.by_place

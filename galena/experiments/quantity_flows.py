@@ -1,6 +1,7 @@
 """All changes of quantities, formulas, uncertainty rules and givens."""
 
 import contextlib
+from uuid import uuid4
 
 from django.db import transaction
 
@@ -27,12 +28,8 @@ def add_derived(
     """
     if experiment.derived.count() >= MOST:
         raise ExperimentError("symbol", f"An experiment has at most {MOST} formulas.")
-    numbers_used = [
-        int(one.source.removeprefix(DERIVED)) for one in experiment.derived if one.source
-    ]
-    made = Quantity(
-        experiment=experiment, source=f"{DERIVED}{max(numbers_used, default=0) + 1}", decimals=2
-    )
+    # Never the same twice: what was undone may come back beside what was made since.
+    made = Quantity(experiment=experiment, source=f"{DERIVED}{uuid4().hex[:16]}", decimals=2)
     return change_derived(made, formula, name, symbol, unit, decimals)
 
 

@@ -129,6 +129,8 @@ def _of_run(
     try:
         rows = columns.rows_of(run, made, derivation)
         if rows is None:
+            if not derivation.formulas.bases(made):
+                return run, None, derivation.why_without_rows(made), False
             return run, None, "has not all that the formula uses", False
         part = rows.count > LONG
         read, _ = derivation.readings(made, honest.first(rows, LONG))

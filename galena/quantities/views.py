@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from galena.core.errors import FormulaError, GalenaError
+from galena.core.errors import GalenaError
 from galena.core.uncertainty_rules import RULES
 from galena.desk import answers, history, sheets
 from galena.experiments import quantity_flows as flows
@@ -164,8 +164,6 @@ def _try(request, experiment: Experiment, label: str, act: Callable[[], object])
             act()
     except ExperimentError as error:
         return {error.field: str(error)}
-    except FormulaError as error:
-        return {"formula": str(error)}
     except GalenaError as error:
         return {"formula": str(error)}
     return {}

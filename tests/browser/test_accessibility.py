@@ -9,7 +9,7 @@ from tests import making
 
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
 STANDARD = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-PAGES = ["", "experiments/new", "bench", "record", "desk", "report"]
+PAGES = ["", "experiments/new", "bench", "record", "desk", "quantities", "report"]
 
 
 def violations(page):

@@ -288,3 +288,20 @@ def test_readings_that_are_given_are_never_written_into():
     for text in ("x + x", "2*x", "x*3 - 1 m", "-x", "x", "(x)*(x*2)"):
         compile(text, SYMBOLS).evaluate({"x": x})
     assert (x == before).all()
+
+
+def test_what_would_take_too_long_or_too_much_memory_is_refused_or_left_open():
+    n = 1_000_000
+    known = {"x": (np.ones(n), np.ones(n)), "t": np.arange(float(n))}
+    with pytest.raises(FormulaError, match="A window of 101 over 1000000 readings would take too"):
+        compile("smooth(x, 101)", SYMBOLS).evaluate(known)
+    few = {"x": (np.ones(900), np.ones(900)), "t": np.arange(900.0)}
+    assert np.isfinite(compile("smooth(x, 101)", SYMBOLS).evaluate(few).uncertainties).all()
+
+
+def test_smoothing_goes_by_the_times_of_the_rows_where_they_are_known():
+    x = 0.3 * T**2 + T
+    by_times = compile("smooth(x, 5)", SYMBOLS).evaluate({"x": x, "t": T}).values
+    assert by_times == pytest.approx(x)  # a parabola over uneven times stays what it is
+    by_rows = compile("smooth(x, 5)", SYMBOLS).evaluate({"x": x}).values
+    assert by_rows != pytest.approx(x)

@@ -99,7 +99,7 @@ def test_a_mean_has_the_calibrations_share_that_more_readings_do_not_lessen(
     (mean,) = answer.estimates
     alone = readings(run, acidity).shared.mean()
     assert mean.uncertainty >= alone > 5 * 0.3 * 0.018 / np.sqrt(290)
-    assert "of ± is the calibration's" in answer.remark
+    assert "of ± is shared by all readings" in answer.remark
 
 
 def test_a_zero_and_a_calibration_go_together(experiment, ada):

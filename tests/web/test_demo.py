@@ -116,7 +116,10 @@ def _the_cell_gives_most_where_the_rate_of_its_power_crosses_zero():
 
 def _what_one_well_loses_the_other_gains():
     water = _of_formula("Wells running together", "V")
-    assert water.y == pytest.approx(60.0, abs=5 * np.median(water.combined))
+    between = np.isfinite(water.y)  # the second stick may begin a moment later
+    assert between.sum() > 200
+    u = float(np.median(water.combined[between]))
+    assert water.y[between] == pytest.approx(60.0, abs=5 * u)
     level = _of_formula("Wells running together", "h_1")
     assert level.y.max() - level.y.min() > 0.03
 

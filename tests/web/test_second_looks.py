@@ -34,6 +34,7 @@ def recorded(key):
     """Give what the sensors of a rig read in a good run: facts and raw readings."""
     rate, lasts, before, handles = GOOD[key]
     rig = RIGS[key](9)
+    rig.GRID = rig.COARSEST  # as where it lives faster than the clock on the wall
     for handle, value, at in handles:
         rig.set(handle, value, before + at)
     rig.live_until(before + lasts + 1)

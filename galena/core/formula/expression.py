@@ -40,6 +40,7 @@ _INTO = {
     "subtract": np.subtract,
     "multiply": np.multiply,
 }
+TIME = "t"  # the symbol of the time since the start of a run, in s
 _NOT_OWN = ("symbol", "number", "constant", "number of")  # their arrays belong to others
 
 
@@ -94,6 +95,7 @@ class Expression:
         arrays: by symbol, in the symbol's unit, shape (n,) or one number; with a standard
         uncertainty as a pair. That of rows is independent from row to row, that of one number
         is the same error everywhere. A Value comes in SI units with what it depends on.
+        Times `t` may be given to any formula: smoothing goes by them.
         counted: shape (n,), which rows count for rates, areas and means; by_place: whether rows
         go in the order of x there. Raises FormulaError where a symbol is missing or rows differ
         in length.
@@ -171,11 +173,15 @@ class Expression:
     def _inputs(
         self, arrays: Mapping[str, ArrayLike | tuple[ArrayLike, ArrayLike] | Value]
     ) -> dict[str, Value]:
-        return {name: _input(name, arrays, one) for name, one in self._terms.items()}
+        found = {name: _input(name, arrays, one) for name, one in self._terms.items()}
+        if TIME not in found and TIME in arrays:  # smoothing goes by the times, if they are known
+            given = arrays[TIME]
+            found[TIME] = given if isinstance(given, Value) else Value(_number_or_row(given))
+        return found
 
     def _walk(self, inputs: Mapping[str, Value], rows: Rows) -> Value:
         with np.errstate(all="ignore"):
-            return _Evaluation(rows, inputs, inputs.get("t")).value(self.term)
+            return _Evaluation(rows, inputs, inputs.get(TIME)).value(self.term)
 
     def in_unit(self, si: Part) -> Part:
         """Put values from SI units into the unit of the expression."""

@@ -15,10 +15,13 @@ from scipy import sparse
 
 from galena.core import calculus
 from galena.core.calculus import Stencil
+from galena.core.errors import FormulaError
 from galena.core.formula.values import Floats, Part, Value, added, combined, linear
 from galena.core.uncertainty import Sensitivity
 
 Order = NDArray[np.intp]
+MOST_WEIGHTS = 30_000_000  # readings times window: some seconds
+MOST_FOLLOWED = 20_000_000  # beyond these, uncertainties through windows would fill the memory
 MOST_IN_ORDER = 3000  # of more rows out of order a running area has no known uncertainty
 
 
@@ -67,6 +70,8 @@ def _through(rows: Rows, value: Value, y: Floats, seen: Order, stencil: Stencil)
     """Give what a stencil makes of the uncertainties of values."""
     if value.is_certain:
         return Value(y)
+    if _followed(value, seen, stencil) > MOST_FOLLOWED:
+        return Value(y, shared={"window": np.nan})
     finite = np.isfinite(stencil.weights).all(axis=1, keepdims=True)
     stencil = Stencil(stencil.columns, np.where(finite, stencil.weights, 0.0))
     matrix = stencil.matrix(seen, rows.count)
@@ -75,6 +80,21 @@ def _through(rows: Rows, value: Value, y: Floats, seen: Order, stencil: Stencil)
         return rows.spread(stencil.apply(rows.row(tangent)[seen]), seen)
 
     return linear(y, value, lambda one: one.through(matrix), shared, rows.count)
+
+
+def _followed(value: Value, seen: Order, stencil: Stencil) -> int:
+    """Count the derivatives that a stencil leads to: those of a window of windows add up."""
+    near = [one.near.nnz for one in value.each.values()
+            if isinstance(one, Sensitivity) and one.near is not None]  # fmt: skip
+    return int(max(near, default=0) + stencil.columns.size)
+
+
+def _refuse_long(count: int, window: int) -> None:
+    if count * window > MOST_WEIGHTS:
+        raise FormulaError(
+            f"A window of {window} over {count} readings would take too long. Take at most "
+            f"{max(3, MOST_WEIGHTS // count)} readings, or record at a lower rate."
+        )
 
 
 def rate(rows: Rows, y: Value, x: Value, window: Value | None = None) -> Value:
@@ -121,6 +141,7 @@ def _of_moved_nodes(
 
 def _smooth_rate(rows: Rows, y: Value, x: Value, seen: Order, window: int) -> Value:
     ys, xs = rows.row(y)[seen], rows.row(x)[seen]
+    _refuse_long(seen.size, window)
     if seen.size < window:
         return Value(np.full(rows.count, np.nan))
     slopes = calculus.smooth_rate(ys, xs, window)
@@ -140,6 +161,7 @@ def smooth(rows: Rows, y: Value, window: Value, times: Value | None) -> Value:
         return y
     seen = rows.seen(y) if times is None else rows.seen(y, times)
     size = int(float(window.y))
+    _refuse_long(seen.size, size)
     if seen.size < size:
         return Value(np.full(rows.count, np.nan))
     along = np.arange(seen.size, dtype=np.float64) if times is None else rows.row(times)[seen]

@@ -50,7 +50,7 @@ class Quantity(models.Model):
     """A named column. `source` tells which channel of which instrument measures it.
 
     An entered quantity has the source `entered|SYMBOL`: its readings are typed. A derived one
-    has the source `derived|NUMBER` and a formula; its unit and its decimals follow from that
+    has the source `derived|KEY` and a formula; its unit and its decimals follow from that
     unless somebody has chosen them. `u_rule` is a key of core.uncertainty_rules.RULES, with
     `u_absolute` in the quantity's unit and `u_relative` as a share of each reading.
     """

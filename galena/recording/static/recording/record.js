@@ -132,6 +132,13 @@ document.addEventListener("htmx:beforeSwap", (event) => {
     }
   }, { once: true });
 });
+// Of answers to several askings for the list of runs only that to the latest is shown.
+let listings = 0;
+const isListing = ({ detail }) => detail.target?.id === "run-list";
+document.addEventListener("htmx:beforeRequest", (event) => { if (isListing(event)) event.detail.xhr.listing = ++listings; });
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (isListing(event) && event.detail.xhr.listing !== listings) event.detail.shouldSwap = false;
+});
 follow(readStatus());
 setInterval(() => { if (phase !== "") refresh(); }, 2000);
 document.addEventListener("visibilitychange", () => { if (!document.hidden) refresh(); });
