@@ -66,10 +66,11 @@ def preview(
     quantity: Quantity | None = None,
 ) -> Preview:
     """Work a formula out as far as it goes. Nothing is kept, nothing is raised."""
-    derivation = Derivation(experiment, _runs(experiment))
     math = _typeset(formula, symbol)
     if not formula.strip():
         return Preview()
+    runs = _runs(experiment)
+    derivation = Derivation(experiment, runs)
     try:
         wanted = str(units.parse(unit)) if unit.strip() else None
     except UnitError as error:
@@ -80,7 +81,7 @@ def preview(
         derivation.formulas.refuse_circle(made)
     except FormulaError as error:
         return Preview(math, _mistake(formula, error))
-    found = [_of_run(run, made, derivation) for run in _runs(experiment)]
+    found = [_of_run(run, made, derivation) for run in runs]
     places = _places(decimals, found, made)
     return Preview(
         math,
@@ -95,7 +96,8 @@ def preview(
 
 
 def _runs(experiment: Experiment) -> list[Run]:
-    return list(experiment.runs.kept().filter(unused="")[:RUNS])
+    runs = experiment.runs.kept().filter(unused="")
+    return list(runs.prefetch_related("condition_values__condition")[:RUNS])
 
 
 def _typeset(formula: str, symbol: str) -> str:

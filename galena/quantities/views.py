@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -47,7 +48,9 @@ def keep_formula(request, experiment_id: int):
         symbol=typed["symbol"].strip(), formula=typed["formula"].strip()
     )
     if quantity is None and same.exists():
-        return _back(experiment, same.get().pk)  # a second click on the button
+        return _back(experiment, same.first().pk)  # a second click on the button
+    if quantity is not None and not quantity.is_derived:
+        raise Http404("A formula is of a derived quantity.")
     if quantity is not None and request.POST.get("was", quantity.formula) != quantity.formula:
         said = (
             f"Meanwhile somebody has changed this formula to {quantity.formula}. Yours is still "

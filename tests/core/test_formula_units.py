@@ -130,6 +130,12 @@ def test_nothing_is_remarked_on_what_is_plain(text):
     assert compile(text, SYMBOLS).remarks == ()
 
 
+def test_a_temperature_may_be_shown_in_kelvins_but_a_difference_not_in_degrees():
+    assert compile("T_1", SYMBOLS, unit="K").evaluate({"T_1": 20.0}).values == 293.15
+    with pytest.raises(FormulaError, match="gives a difference of temperatures or a multiple"):
+        compile("T_1 - T_room", SYMBOLS, unit="°C")
+
+
 def test_the_unit_may_be_chosen_among_those_of_its_kind():
     work = compile("F*x", SYMBOLS, unit="kJ")
     assert (str(work.unit), str(work.natural)) == ("kJ", "J")

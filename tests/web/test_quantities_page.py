@@ -103,6 +103,8 @@ def test_a_formula_is_kept_changed_and_removed(as_ada, tank):
     assert 'value="h/(4 s)"' in text and 'value="3"' in text
     as_ada.post(at("remove-quantity", tank, made.pk))
     assert not tank.derived.exists()
+    level = tank.quantities.get()
+    assert as_ada.post(at("keep-formula", tank), typed(of=level.pk)).status_code == 404
     gone = as_ada.post(at("remove-quantity", tank, made.pk))
     assert gone.status_code == 409 and "taken away in the meantime" in gone.text
 

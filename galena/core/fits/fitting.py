@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import FitError, TooFewReadings
-from galena.core.fits import linear
+from galena.core.fits import linear, nonlinear
 from galena.core.fits.models import MODELS, LinearModel
 from galena.core.fits.result import Fit
+from galena.core.formula.model import ModelFormula, compile_model
 
 Floats = NDArray[np.float64]
 
@@ -27,34 +28,67 @@ def fit(
 ) -> Fit:
     """Fit a model to readings by least squares.
 
-    model: a key of MODELS. x, y: shape (n,); pairs that are not finite are left out.
+    model: a key of MODELS, or a formula of x such as "a*(1-exp(-b*x))", whose other symbols are
+    its parameters. x, y: shape (n,); pairs that are not finite are left out.
     u_y: standard uncertainties of y, shape (n,) or a number; given, the fit is weighted by
     1/u_y² and the parameters' uncertainties follow from u_y alone, otherwise from the scatter.
-    start: not needed by models that are linear in their parameters, and then not used.
+    start: values to begin with, for a formula; without them several are tried. Models that are
+    linear in their parameters need none.
     fixed: parameters held at a value; their uncertainty is zero.
 
-    Raises FitError for an unknown model or parameter, shapes that differ, uncertainties that
+    Raises FormulaError for a formula that cannot be read; FitError for an unknown parameter,
+    a fit that does not converge, shapes that differ, uncertainties that
     are not positive and x that are all equal; TooFewReadings where no scatter could be seen.
     Source: JCGM 100:2008 (GUM), H.3; Draper and Smith, Applied Regression Analysis, 3rd ed., 5.
     """
-    chosen = MODELS.get(model)
-    if chosen is None:
-        raise FitError(f"There is no model “{model}”. Choose one of {', '.join(MODELS)}.")
+    chosen = _chosen(model)
     held = dict(fixed or {})
-    unknown = [name for name in held if name not in chosen.parameters]
+    label = chosen.label if isinstance(chosen, LinearModel) else chosen.text
+    unknown = [name for name in (*held, *(start or {})) if name not in chosen.parameters]
     if unknown:
         raise FitError(
-            f"{chosen.label} has no parameter “{unknown[0]}”. "
-            f"It has {', '.join(chosen.parameters)}."
+            f"{label} has no parameter “{unknown[0]}”. It has {', '.join(chosen.parameters)}."
         )
     places, values, u = _finite(x, y, u_y)
     free = [name for name in chosen.parameters if name not in held]
     needed = len(free) + (u is None)
     if values.size < needed:
-        raise TooFewReadings(f"A fit ({chosen.label})", needed, int(values.size))
+        raise TooFewReadings(f"A fit ({label})", needed, int(values.size))
     weights = np.ones_like(values) if u is None else 1 / u
-    params, unscaled = _solve(chosen, places, values, weights, held, free)
+    if isinstance(chosen, LinearModel):
+        params, unscaled = _solve(chosen, places, values, weights, held, free)
+    else:
+        params, unscaled = _solve_formula(chosen, places, values, weights, held, start)
     return _state(chosen, places, values, weights, params, unscaled, len(free), u is not None)
+
+
+def _chosen(model: str) -> LinearModel | ModelFormula:
+    if model in MODELS:
+        return MODELS[model]
+    if model.isidentifier():
+        raise FitError(f"There is no model “{model}”. Choose one of {', '.join(MODELS)}.")
+    return compile_model(model)
+
+
+def _solve_formula(
+    model: ModelFormula,
+    x: Floats,
+    y: Floats,
+    weights: Floats,
+    held: dict[str, float],
+    start: Mapping[str, float] | None,
+) -> tuple[dict[str, float], Floats]:
+    """Give all parameters and the unscaled covariance in the order of the model."""
+    names = list(model.parameters)
+    free = [name for name in names if name not in held]
+    covariance = np.zeros((len(names), len(names)))
+    if not free:
+        return {name: held[name] for name in names}, covariance
+    solution = nonlinear.solve(model, x, y, weights, held, start)
+    found = held | dict(zip(free, map(float, solution.parameters), strict=True))
+    places = [names.index(name) for name in free]
+    covariance[np.ix_(places, places)] = solution.unscaled_covariance
+    return {name: found[name] for name in names}, covariance
 
 
 def _finite(
@@ -105,15 +139,16 @@ def _solve(
 
 
 def _state(
-    model: LinearModel, x: Floats, y: Floats, weights: Floats, params: dict[str, float],
-    unscaled: Floats, free: int, weighted: bool,
+    model: LinearModel | ModelFormula, x: Floats, y: Floats, weights: Floats,
+    params: dict[str, float], unscaled: Floats, free: int, weighted: bool,
 ) -> Fit:  # fmt: skip
-    residuals = y - model.columns(x) @ np.array(list(params.values()))
+    residuals = y - model.values(x, params)
     rss = float(np.sum((weights * residuals) ** 2))
     count, dof = y.size, y.size - free
     variance = rss / dof if dof else math.nan
     covariance = unscaled if weighted else unscaled * variance
-    centre = np.average(y, weights=weights**2) if model.has_constant else 0.0
+    about_mean = not isinstance(model, LinearModel) or model.has_constant
+    centre = np.average(y, weights=weights**2) if about_mean else 0.0
     total = float(np.sum((weights * (y - centre)) ** 2))
     k = free + 1  # the residual variance is estimated too
     spare = count - k - 1

@@ -34,6 +34,11 @@ class LinearModel:
         """Give the powers of x that the parameters multiply: shape (n, parameters)."""
         return np.stack([x**power for power in self.parameters.values()], axis=1)
 
+    def values(self, x: NDArray[np.float64], params: Mapping[str, float]) -> NDArray[np.float64]:
+        """Give y at x, shape (n,)."""
+        found: NDArray[np.float64] = self.columns(x) @ [params[name] for name in self.parameters]
+        return found
+
     def units(self, x: Unit, y: Unit) -> dict[str, Unit]:
         """Tell each parameter's unit from those of x and y."""
         return {name: y / x**power if power else y for name, power in self.parameters.items()}

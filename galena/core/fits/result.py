@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from galena.core.fits.models import LinearModel
+from galena.core.formula.model import ModelFormula
 
 
 @dataclass(frozen=True)
@@ -21,7 +22,7 @@ class Fit:
     `weighted` says that the readings' uncertainties were used; then `rss` is in units of them.
     """
 
-    model: LinearModel
+    model: LinearModel | ModelFormula
     params: dict[str, float]
     errors: dict[str, float]
     covariance: NDArray[np.float64]
@@ -36,5 +37,4 @@ class Fit:
     def predict(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the model's y at x, shape (n,)."""
         places = np.atleast_1d(np.asarray(x, dtype=np.float64))
-        found: NDArray[np.float64] = self.model.columns(places) @ list(self.params.values())
-        return found
+        return self.model.values(places, self.params)

@@ -181,7 +181,7 @@ class Expression:
 
     def _walk(self, inputs: Mapping[str, Value], rows: Rows) -> Value:
         with np.errstate(all="ignore"):
-            return _Evaluation(rows, inputs, inputs.get(TIME)).value(self.term)
+            return evaluated(self.term, rows, inputs)
 
     def in_unit(self, si: Part) -> Part:
         """Put values from SI units into the unit of the expression."""
@@ -243,6 +243,12 @@ def compile(
             0,
             len(text),
         )
+    if wanted is not None and dimensions.is_celsius(wanted) and term.points != 1.0:
+        raise FormulaError(
+            "The formula gives a difference of temperatures or a multiple of one. Choose K.",
+            0,
+            len(text),
+        )
     used = tuple(dict.fromkeys(one.symbol for one in names(tree) if one.symbol in known))
     return Expression(
         text, tree, term, natural if wanted is None else wanted, natural, tuple(remarks), used
@@ -292,6 +298,11 @@ def _rows(inputs: Mapping[str, Value], counted: ArrayLike | None, by_place: bool
     count = next(iter(sizes.values()), 1)
     mask = None if counted is None else np.asarray(counted, dtype=bool)
     return Rows(count, mask, by_place)
+
+
+def evaluated(term: Term, rows: Rows, inputs: Mapping[str, Value]) -> Value:
+    """Walk through the terms of a formula."""
+    return _Evaluation(rows, inputs, inputs.get(TIME)).value(term)
 
 
 @dataclass(frozen=True)

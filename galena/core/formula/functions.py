@@ -111,7 +111,7 @@ def _of_angle(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
     one = terms[0]
     turned = bool(one.dimension.angle) and one.dimension.without_angle.is_number
     is_angle = turned or (one.dimension.is_number and one.turns)
-    if is_angle or (one.dimension.is_number and one.number == 0.0):
+    if reader.free or is_angle or (one.dimension.is_number and one.number == 0.0):
         return _term(call, terms, NUMBER, Unit())
     said, name = reader.said(one), call.function
     if one.number is not None:

@@ -74,11 +74,15 @@ class Term:
 
 @dataclass(frozen=True)
 class Reader:
-    """What is known while units are worked out: the text, its symbols, and remarks made."""
+    """What is known while units are worked out: the text, its symbols, and remarks made.
+
+    free: whether nothing has a unit and angles are plain numbers, as in a model to be fitted.
+    """
 
     text: str
     symbols: Mapping[str, Symbol]
     remarks: list[str]
+    free: bool = False
 
     def said(self, term: Term) -> str:
         """Give a part as it was typed."""

@@ -46,6 +46,13 @@ def _number(reader: Reader, node: Number) -> Term:
     if not node.unit:
         return Term(node, "number", NUMBER, Unit(), number=value, factor=value)
     unit = units.parse(node.unit)
+    if reader.free:
+        raise FormulaError(
+            "In a model that is fitted numbers have no units. Write * between a number and a "
+            "parameter.",
+            node.start,
+            node.end,
+        )
     try:
         dimension = dimensions.of(unit)
     except UnitError as error:
