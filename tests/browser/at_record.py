@@ -45,13 +45,15 @@ def choose_event(page, label):
 
 
 def space(page):
-    """Press Space where no field has it."""
+    """Press Space where no field has it, once the page listens to keys."""
+    page.wait_for_load_state("load")
     page.locator(".forming").click(position={"x": 300, "y": 8})
     page.keyboard.press("Space")
 
 
 def fill(page, **fields):
-    """Type into fields of the plan, by their names."""
+    """Type into fields of the plan, by their names, once the page listens to them."""
+    page.wait_for_load_state("load")
     for name, text in fields.items():
         page.locator(f"#act [name={name}]").fill(text)
 

@@ -6,13 +6,14 @@ from galena.demo import world
 from galena.desk import ledger, window
 from galena.desk.flows import first_sheet
 from galena.desk.models import Sheet
-from galena.experiments import columns
+from galena.experiments import columns, flows
 from galena.experiments.models import Experiment, Run
 from galena.experiments.readings import readings
 from galena.experiments.stepwise import tables
 from galena.instruments.rigs.rock_pool import pool_ph
 from galena.instruments.rigs.tide_tank import AREA
 from galena.reports import writing
+from tests import making
 
 # What the second look says of a run that is meant to have a fault; of all others, nothing.
 FAULTY = {("Falling magnet", 9): "across the fastest part"}
@@ -151,3 +152,19 @@ def test_a_world_that_was_broken_off_is_built_anew(db, monkeypatch):
         *kept,
     ]
     assert sorted(recorded) == sorted(titles * 2)
+
+
+def test_what_a_busy_machine_could_not_record_is_recorded_again(experiment, ada, capsys):
+    tries = []
+
+    def record(one, who):
+        flows.add_condition(one, "wind", "text")
+        making.run(one, [1.0, 2.0], conditions=["40"])
+        tries.append(one.runs.count())
+        if len(tries) == 1:
+            raise AssertionError("An instrument was gone at the end.")
+
+    world.record_whole(record, experiment, ada)
+    assert tries == [1, 1]
+    assert "Tide tank is recorded again: An instrument was gone" in capsys.readouterr().out
+    assert [one.name for one in experiment.conditions.all()] == ["pump", "drain", "wind"]
