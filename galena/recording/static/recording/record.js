@@ -104,12 +104,15 @@ async function leaveReplay() {
   if (phase === "armed") await replay.open(number, { atEnd: true });
 }
 
+let wishes = 0; // how often somebody asked for a replay: that goes before what the page shows itself
+
 async function end() { // the last readings may have come between two events
   const ended = run;
+  const before = wishes;
   ended.ended = true;
   await Promise.all(ended.streams.map((_, place) => ask(place)));
   document.body.dispatchEvent(new Event("run-list-changed"));
-  if (phase !== "recording") await replay.open(ended.number, { atEnd: true });
+  if (phase !== "recording" && wishes === before) await replay.open(ended.number, { atEnd: true });
 }
 
 document.body.addEventListener("plan-changed", () => {
@@ -144,10 +147,11 @@ setInterval(() => { if (phase !== "") refresh(); }, 2000);
 document.addEventListener("visibilitychange", () => { if (!document.hidden) refresh(); });
 
 document.addEventListener("click", (event) => {
-  const asked = event.target.closest("[data-replay]")?.dataset.replay;
-  if (!asked || phase === "recording") return;
+  const number = event.target.closest("[data-replay]")?.dataset.replay;
+  if (!number || phase === "recording") return;
+  wishes++;
   replay.close();
-  replay.open(asked);
+  replay.open(number);
 });
 const wanted = new URLSearchParams(location.search).get("replay");
 const newest = document.querySelector("#run-list [data-replay]")?.dataset.replay;

@@ -21,15 +21,20 @@ export const replay = {
   open, close, toggle, frame, key,
 };
 
+let opening = 0; // the latest opening wins, whichever answer comes first
+
 // Show a run from its start, or at its end where it is only to be looked at.
 async function open(number, { atEnd = false } = {}) {
+  const turn = ++opening;
   trouble.textContent = "";
   const answer = await fetch(main.dataset.replayUrl.replace(/0\/replay$/, `${number}/replay`)).catch(() => null);
   if (!answer?.ok) return;
   const told = await answer.json();
+  if (turn !== opening) return;
   if (told.trouble) { if (!atEnd) trouble.textContent = told.trouble; return; }
   const next = begin(told, told.from, told.until);
   await Promise.all(next.streams.map(fill));
+  if (turn !== opening) return;
   run = next;
   run.at = atEnd ? null : run.from;
   main.dataset.looking = number;
