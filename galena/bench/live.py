@@ -23,7 +23,7 @@ from galena.experiments.models import Experiment
 from galena.instruments import discovery
 from galena.instruments.address import Address
 from galena.instruments.errors import InstrumentError
-from galena.instruments.link import Connect, Link, StreamStart
+from galena.instruments.link import ANSWER_WITHIN, Connect, Link, StreamStart
 from galena.instruments.protocol import Block
 from galena.instruments.rigs.room import RigRoom
 
@@ -37,9 +37,10 @@ log = logging.getLogger(__name__)
 class Bench:
     """All links of this process, the rigs plugged in, and how experiments show them."""
 
-    def __init__(self) -> None:
+    def __init__(self, patience: float = ANSWER_WITHIN) -> None:
+        self.patience = patience
         self.hub = Hub()
-        self.room = RigRoom()
+        self.room = RigRoom(1.5 * patience)
         self.feeds: dict[Address, Feed] = {}
         self.found: list[discovery.Found] = []
         self.tolerances: dict[int, float] = {}  # by experiment, while its strips are matched
@@ -89,7 +90,7 @@ class Bench:
         with self._lock:
             if address in self.feeds:
                 return
-            link = Link(address, self._take, self._on_state, how)
+            link = Link(address, self._take, self._on_state, how, self.patience)
             self._keys += 1
             self.feeds[address] = Feed(self._keys, link)
         link.start()

@@ -20,6 +20,7 @@ from galena.recording.in_progress import Wish
 from galena.recording.recorder import Recorder
 from galena.shell.waiting import until
 
+PATIENCE = 20.0  # s: several rigs share a machine that may be busy with other things
 SEED = 1871  # the year on the lighthouse door
 
 
@@ -46,11 +47,11 @@ class Apparatus:
         """Let the rig live on for so many of its seconds, watched by nobody."""
         for feed in self.bench.feeds.values():
             feed.link.rewatch()
-        until(lambda: self.rig.state["t"] >= seconds, "the rig to live on", 30)
+        until(lambda: self.rig.state["t"] >= seconds, "the rig to live on", 60)
 
     def go_by(self, seconds: float) -> None:
         """Wait until so many seconds of the rig have gone by."""
-        until(lambda since=self.rig.state["t"]: self.rig.state["t"] > since + seconds, "time", 30)
+        until(lambda since=self.rig.state["t"]: self.rig.state["t"] > since + seconds, "time", 60)
 
     def reverse(self, symbol: str) -> None:
         """Turn the direction of a channel round."""
@@ -71,7 +72,7 @@ class Apparatus:
         values = []
         for symbol in symbols:
             feed, column = self.bench.feed_of(self.channel(symbol).pk)
-            until(lambda feed=feed: len(feed.recent()) > 20, "readings to zero at", 20)
+            until(lambda feed=feed: len(feed.recent()) > 20, "readings to zero at", 60)
             values.append((self.channel(symbol), float(feed.recent()[:, column].mean())))
         bench_flows.zero(values, self.person)
         self.bench.refresh()
@@ -93,7 +94,7 @@ class Apparatus:
         self.recorder.arm(wish, plan, self.channel(symbol).pk)
         time.sleep(plan.before + 0.15)  # what is from before must be there before the event
         self.set(act, 1)
-        until(lambda: self.recorder.current is not None, "the event", 20)
+        until(lambda: self.recorder.current is not None, "the event", 60)
         return self._ended(self.recorder.current.run)
 
     def take(self, wish: Wish, average: float, quantity: Quantity, setting: str) -> None:
@@ -102,7 +103,7 @@ class Apparatus:
         stepper.take(self.recorder, wish, plan, [quantity], {quantity.pk: setting})
 
     def _ended(self, run: Run) -> Run:
-        until(lambda: self.recorder.current is None, "the end of the run", 60)
+        until(lambda: self.recorder.current is None, "the end of the run", 120)
         run.refresh_from_db()
         assert (run.state, run.ending) == (Run.State.FINISHED, ""), run.ending
         return run
@@ -113,7 +114,7 @@ def apparatus(
     key: str, experiment: Experiment, person: Person, pace: float = 1.0, instruments: int = 9
 ) -> Iterator[Apparatus]:
     """Run a rig, a bench and a recorder as the server does, in an event loop of their own."""
-    bench = Bench()
+    bench = Bench(PATIENCE)
     recorder = Recorder(bench)
     loop = asyncio.new_event_loop()
     thread = threading.Thread(target=loop.run_forever, daemon=True)
@@ -130,7 +131,7 @@ def apparatus(
             until(
                 lambda: sum(feed.is_live for feed in bench.feeds.values()) == len(addresses),
                 "the instruments of the rig",
-                20,
+                60,
             )
             bench.show(experiment)
             yield Apparatus(experiment, person, bench, recorder, bench.room.plugged[key])

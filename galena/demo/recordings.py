@@ -113,7 +113,7 @@ def two_horns(experiment: Experiment, person: Person) -> None:
 def rock_pool(experiment: Experiment, person: Person) -> None:
     """A day of the pool, a reading a minute, after a calibration in three pots."""
     flows.add_condition(experiment, "weather", Condition.Kind.TEXT)
-    with apparatus("rock_pool", experiment, person, pace=14_400) as at:
+    with apparatus("rock_pool", experiment, person, pace=9600) as at:
         _calibrate(at)
         at.set("probe", 0)
         at.go_by(SETTLED)

@@ -84,14 +84,18 @@ def _in_thread(record: Callable[[Experiment, Person], None], one: Experiment, wh
 def record_whole(
     record: Callable[[Experiment, Person], None], one: Experiment, who: Person
 ) -> None:
-    """Record an experiment; once more from the start where the machine was too busy for it."""
+    """Record an experiment; again from the start where the machine was too busy for it."""
     known = [name for title, held, _ in RECORDED if title == one.title for name, _ in held]
-    try:
-        record(one, who)
-    except (AssertionError, GalenaError, TimeoutError) as error:
-        print(f"{one.title} is recorded again: {error}", flush=True)
-        _empty(one, known)
-        record(one, who)
+    for again in (True, True, False):
+        try:
+            record(one, who)
+        except (AssertionError, GalenaError, TimeoutError) as error:
+            if not again:
+                raise
+            print(f"{one.title} is recorded again: {error}", flush=True)
+            _empty(one, known)
+        else:
+            return
 
 
 def _empty(experiment: Experiment, known: list[str]) -> None:

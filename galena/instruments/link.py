@@ -82,7 +82,8 @@ class Link:
 
     `on_block` is called in that thread for every block of readings. `sink` is what a recorder
     sets through `restart`: it gets the blocks of the streams started from then on, so that
-    the first reading of a run is the first of a stream.
+    the first reading of a run is the first of a stream. `patience` is how many seconds an answer
+    may take.
     """
 
     def __init__(
@@ -91,8 +92,10 @@ class Link:
         on_block: Listener,
         on_state: Callable[[Link], None] = lambda link: None,
         connect: Connect | None = None,
+        patience: float = ANSWER_WITHIN,
     ) -> None:
         self.address = address
+        self._patience = patience
         self.state = LinkState("looking", "asking who is there")
         self.identity: Identity | None = None
         self.channels: tuple[ChannelFacts, ...] = ()
@@ -184,7 +187,7 @@ class Link:
         order = _Order(action)
         self._orders.put(order)
         try:
-            return order.done.result(timeout=4 * ANSWER_WITHIN)
+            return order.done.result(timeout=4 * self._patience)
         except TimeoutError as error:
             if isinstance(error, InstrumentError):
                 raise
@@ -297,11 +300,11 @@ class Link:
             raise LinkLost(f"{self._name} is not connected.")
         self._answers.clear()
         transport.write(text.encode("ascii", "replace") + b"\n")
-        deadline = time.monotonic() + ANSWER_WITHIN
+        deadline = time.monotonic() + self._patience
         while not self._answers:
             left = deadline - time.monotonic()
             if left <= 0:
-                raise NoAnswer(f"no answer within {ANSWER_WITHIN:.0f} s")
+                raise NoAnswer(f"no answer within {self._patience:.0f} s")
             self._take(transport.read(min(left, 0.1)))
         answer = self._answers.pop(0)
         if answer.startswith("ERR"):

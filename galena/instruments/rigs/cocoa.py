@@ -27,7 +27,7 @@ class Cocoa(Rig):
     key = "cocoa"
     name = "Cocoa"
     max_pace = 60.0
-    COARSEST = 0.1
+    COARSEST = 0.5
     handles = (
         choice("lid1", "mug 1", "open", "with lid"),
         choice("lid2", "mug 2", "open", "with lid"),

@@ -37,7 +37,7 @@ class RigProcess:
     def stop(self) -> None:
         """End the process and wait for its end."""
         self._process.terminate()
-        self._process.wait(timeout=5)
+        self._process.wait(timeout=30)
         for pipe in (self._process.stdin, self._process.stdout):
             if pipe is not None:
                 pipe.close()

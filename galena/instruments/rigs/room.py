@@ -15,7 +15,7 @@ from galena.instruments.errors import LinkLost, RequestRefused
 from galena.instruments.rigs import RIGS
 from galena.instruments.rigs.process import RigProcess
 
-_ANSWER_WITHIN = 3.0
+ANSWER_WITHIN = 3.0
 
 
 class RigControl:
@@ -25,8 +25,9 @@ class RigControl:
     RequestRefused where the rig says no.
     """
 
-    def __init__(self, where: str) -> None:
+    def __init__(self, where: str, patience: float = ANSWER_WITHIN) -> None:
         self.address = address.parse(where)
+        self._patience = patience
         self._lock = threading.Lock()
         self._stream: socket.socket | None = None
 
@@ -45,7 +46,7 @@ class RigControl:
     def _exchange(self, text: str) -> str:
         if self._stream is None:
             place = (self.address.place, self.address.number)
-            self._stream = socket.create_connection(place, _ANSWER_WITHIN)
+            self._stream = socket.create_connection(place, self._patience)
             self._stream.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._stream.sendall(text.encode("ascii", "replace") + b"\n")
         answer = b""
@@ -89,7 +90,8 @@ class PluggedRig:
 class RigRoom:
     """Which rigs are plugged in, by key."""
 
-    def __init__(self) -> None:
+    def __init__(self, patience: float = ANSWER_WITHIN) -> None:
+        self._patience = patience
         self.plugged: dict[str, PluggedRig] = {}
         self._ports: dict[str, list[int]] = {}
         self._lock = threading.Lock()
@@ -97,7 +99,7 @@ class RigRoom:
     def find(self, stand_ins: Iterable[str]) -> None:
         """Take in the rigs behind stand-ins that were started by someone else."""
         for where in stand_ins:
-            control = RigControl(where)
+            control = RigControl(where, self._patience)
             try:
                 key, _, name = control.request("RIG:NAME?").partition(",")
             except (LinkLost, RequestRefused):
@@ -117,7 +119,7 @@ class RigRoom:
             name = RIGS[key].name
             process = RigProcess(key, seed=seed, ports=self._ports.get(key, ()))
             self._ports[key] = [address.parse(one).number for one in process.addresses]
-            control = RigControl(process.addresses[0])
+            control = RigControl(process.addresses[0], self._patience)
             self.plugged[key] = PluggedRig(key, name, process.addresses, control, process)
             return self.plugged[key]
 
