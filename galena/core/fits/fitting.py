@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from functools import lru_cache, partial
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import FitError, TooFewReadings
 from galena.core.fits import linear, nonlinear
-from galena.core.fits.models import MODELS, LinearModel
+from galena.core.fits.curved_models import CURVED, CurvedModel, Worked
+from galena.core.fits.models import LINEAR, LinearModel, Model, columns_of
+from galena.core.fits.nonlinear import Problem
 from galena.core.fits.result import Fit
+from galena.core.fits.starts import starts
 from galena.core.formula.model import ModelFormula, compile_model
 
 Floats = NDArray[np.float64]
+MODELS: Mapping[str, LinearModel | CurvedModel] = {one.key: one for one in (*LINEAR, *CURVED)}
 
 
 def fit(
@@ -29,11 +34,12 @@ def fit(
     """Fit a model to readings by least squares.
 
     model: a key of MODELS, or a formula of x such as "a*(1-exp(-b*x))", whose other symbols are
-    its parameters. x, y: shape (n,); pairs that are not finite are left out.
+    its parameters. x, y: shape (n,); pairs that are not finite, or at which the model has no
+    value, are left out. x of shape (n, k) goes with a formula of x1 … xk.
     u_y: standard uncertainties of y, shape (n,) or a number; given, the fit is weighted by
     1/u_y² and the parameters' uncertainties follow from u_y alone, otherwise from the scatter.
-    start: values to begin with, for a formula; without them several are tried. Models that are
-    linear in their parameters need none.
+    start: values to begin with; without them several are tried. Models that are linear in
+    their parameters need none.
     fixed: parameters held at a value; their uncertainty is zero.
 
     Raises FormulaError for a formula that cannot be read; FitError for an unknown parameter,
@@ -41,42 +47,84 @@ def fit(
     are not positive and x that are all equal; TooFewReadings where no scatter could be seen.
     Source: JCGM 100:2008 (GUM), H.3; Draper and Smith, Applied Regression Analysis, 3rd ed., 5.
     """
-    chosen = _chosen(model)
+    places, values, u = _finite(x, y, u_y)
+    chosen = chosen_model(model, 1 if places.ndim == 1 else places.shape[1])
     held = dict(fixed or {})
-    label = chosen.label if isinstance(chosen, LinearModel) else chosen.text
     unknown = [name for name in (*held, *(start or {})) if name not in chosen.parameters]
     if unknown:
         raise FitError(
-            f"{label} has no parameter “{unknown[0]}”. It has {', '.join(chosen.parameters)}."
+            f"{chosen.label} has no parameter “{unknown[0]}”. "
+            f"It has {', '.join(chosen.parameters)}."
         )
-    places, values, u = _finite(x, y, u_y)
+    places, values, u, excluded = _within(chosen, places, values, u)
     free = [name for name in chosen.parameters if name not in held]
     needed = len(free) + (u is None)
     if values.size < needed:
-        raise TooFewReadings(f"A fit ({label})", needed, int(values.size))
+        raise TooFewReadings(f"A fit ({chosen.label})", needed, int(values.size))
     weights = np.ones_like(values) if u is None else 1 / u
     if isinstance(chosen, LinearModel):
         params, unscaled = _solve(chosen, places, values, weights, held, free)
     else:
-        params, unscaled = _solve_formula(chosen, places, values, weights, held, start)
-    return _state(chosen, places, values, weights, params, unscaled, len(free), u is not None)
+        begin = {**(start or {}), **held}
+        params, unscaled = _solve_curved(chosen, places, values, weights, held, begin)
+    return state(chosen, places, values, weights, params, unscaled, tuple(held), u is not None,
+                 excluded)  # fmt: skip
 
 
-def _chosen(model: str) -> LinearModel | ModelFormula:
+@lru_cache(maxsize=256)
+def chosen_model(model: str, places: int = 1) -> LinearModel | CurvedModel | ModelFormula:
+    """Give a model by its key, or of a formula. Raises FitError, FormulaError."""
     if model in MODELS:
         return MODELS[model]
-    if model.isidentifier():
+    if model.isidentifier() and model != "x":
         raise FitError(f"There is no model “{model}”. Choose one of {', '.join(MODELS)}.")
-    return compile_model(model)
+    return compile_model(model, "x" if places == 1 else tuple(f"x{n + 1}" for n in range(places)))
 
 
-def _solve_formula(
-    model: ModelFormula,
+def problem_of(
+    model: Model, x: Floats, y: Floats, weights: Floats, held: Mapping[str, float]
+) -> Problem:
+    """Say what is to be made small to fit a model whose other parameters are held."""
+    free = tuple(name for name in model.parameters if name not in held)
+    place = [model.parameters.index(name) for name in free]
+    plain = bool(np.all(weights == 1.0))
+
+    def known(p: Floats) -> dict[str, float]:
+        return {**held, **dict(zip(free, p.tolist(), strict=True))}
+
+    last: dict[bytes, Worked] = {}
+
+    def at(p: Floats) -> Worked:
+        """Work out residuals and slopes at the same parameters in one go."""
+        key = p.tobytes()
+        if key not in last:
+            last.clear()
+            params = known(p)
+            if isinstance(model, CurvedModel):
+                last[key] = model.worked(x, params)
+            else:
+                last[key] = model.values(x, params), lambda: tuple(model.slopes(x, params).T)
+        return last[key]
+
+    def residuals(p: Floats) -> Floats:
+        off = at(p)[0] - y
+        return off if plain else weights * off
+
+    def jacobian(p: Floats) -> Floats:
+        columns = at(p)[1]()
+        found = columns_of([columns[one] for one in place], x.shape[0])
+        return found if plain else found * weights[:, None]
+
+    return Problem(free, residuals, jacobian)
+
+
+def _solve_curved(
+    model: CurvedModel | ModelFormula,
     x: Floats,
     y: Floats,
     weights: Floats,
     held: dict[str, float],
-    start: Mapping[str, float] | None,
+    begin: Mapping[str, float],
 ) -> tuple[dict[str, float], Floats]:
     """Give all parameters and the unscaled covariance in the order of the model."""
     names = list(model.parameters)
@@ -84,7 +132,10 @@ def _solve_formula(
     covariance = np.zeros((len(names), len(names)))
     if not free:
         return {name: held[name] for name in names}, covariance
-    solution = nonlinear.solve(model, x, y, weights, held, start)
+    problem = problem_of(model, x, y, weights, held)
+    order = partial(np.array, dtype=np.float64)
+    first = [order([one[name] for name in free]) for one in starts(model, x, y, begin)]
+    solution = nonlinear.solve(problem, first)
     found = held | dict(zip(free, map(float, solution.parameters), strict=True))
     places = [names.index(name) for name in free]
     covariance[np.ix_(places, places)] = solution.unscaled_covariance
@@ -96,17 +147,32 @@ def _finite(
 ) -> tuple[Floats, Floats, Floats | None]:
     places = np.asarray(x, dtype=np.float64)
     values = np.asarray(y, dtype=np.float64)
-    if places.ndim != 1 or places.shape != values.shape:
+    if places.shape[:1] != values.shape or places.ndim not in (1, 2):
         raise FitError(
             f"x and y must be two rows of the same length, not {places.shape} and {values.shape}."
         )
-    good = np.isfinite(places) & np.isfinite(values)
+    along = np.isfinite(places) if places.ndim == 1 else np.isfinite(places).all(axis=1)
+    good = along & np.isfinite(values)
     if u_y is None:
         return places[good], values[good], None
     u = np.broadcast_to(np.asarray(u_y, dtype=np.float64), values.shape)
     if not np.all(u[good] > 0):
         raise FitError("Each uncertainty must be above zero to weight a reading by it.")
     return places[good], values[good], u[good]
+
+
+def _within(
+    model: Model, x: Floats, y: Floats, u: Floats | None
+) -> tuple[Floats, Floats, Floats | None, int]:
+    """Leave out the readings at which a model has no value; tells how many."""
+    outside = model.outside(x)
+    if isinstance(model, LinearModel) and not (~outside).any() and x.size and not x.any():
+        raise FitError("All readings have x = 0, so no slope can be found. Choose a wider stretch.")
+    count = int(np.count_nonzero(outside))
+    if not count:
+        return x, y, u, 0
+    kept = ~outside
+    return x[kept], y[kept], None if u is None else u[kept], count
 
 
 def _solve(
@@ -122,15 +188,17 @@ def _solve(
     covariance = np.zeros((len(names), len(names)))
     if not free:
         return {name: held[name] for name in names}, covariance
-    powers = [model.parameters[name] for name in free]
-    if sorted(powers) == list(range(len(powers))) and len(powers) > 1:
-        solution = linear.solve_polynomial(x, y, weights, len(powers) - 1)
-        pick = np.array(powers)
+    degree = model.degree
+    if degree and not held:
+        solution = linear.solve_polynomial(x, y, weights, degree)
+        pick = np.array([int(model.basis[name]) for name in free])
         found, part = solution.parameters[pick], solution.unscaled_covariance[np.ix_(pick, pick)]
     else:
-        known = sum((held[name] * x ** model.parameters[name] for name in held), np.zeros_like(x))
-        columns = np.stack([x**power for power in powers], axis=1)
-        solution = linear.solve(columns * weights[:, None], (y - known) * weights)
+        columns = model.slopes(x)
+        of = {name: columns[:, place] for place, name in enumerate(names)}
+        known = sum((held[name] * of[name] for name in held), np.zeros_like(x))
+        some = np.stack([of[name] for name in free], axis=1)
+        solution = linear.solve(some * weights[:, None], (y - known) * weights)
         found, part = solution.parameters, solution.unscaled_covariance
     params = held | dict(zip(free, map(float, found), strict=True))
     places = [names.index(name) for name in free]
@@ -138,21 +206,21 @@ def _solve(
     return {name: params[name] for name in names}, covariance
 
 
-def _state(
-    model: LinearModel | ModelFormula, x: Floats, y: Floats, weights: Floats,
-    params: dict[str, float], unscaled: Floats, free: int, weighted: bool,
+def state(
+    model: Model, x: Floats, y: Floats, weights: Floats, params: dict[str, float],
+    unscaled: Floats, held: tuple[str, ...], weighted: bool, excluded: int = 0,
 ) -> Fit:  # fmt: skip
+    """State a fit from its parameters and their unscaled covariance."""
     residuals = y - model.values(x, params)
     rss = float(np.sum((weights * residuals) ** 2))
+    free = len(params) - len(held)
     count, dof = y.size, y.size - free
     variance = rss / dof if dof else math.nan
     covariance = unscaled if weighted else unscaled * variance
     about_mean = not isinstance(model, LinearModel) or model.has_constant
     centre = np.average(y, weights=weights**2) if about_mean else 0.0
     total = float(np.sum((weights * (y - centre)) ** 2))
-    k = free + 1  # the residual variance is estimated too
-    spare = count - k - 1
-    likelihood = count * math.log(rss / count) if rss > 0 else -math.inf
+    along = x if x.ndim == 1 else x[:, 0]
     return Fit(
         model=model,
         params=params,
@@ -162,7 +230,25 @@ def _state(
         residual_sd=math.sqrt(variance) if dof else math.nan,
         r_squared=1 - rss / total if total > 0 else math.nan,
         dof=dof,
-        aicc=likelihood + 2 * k + 2 * k * (k + 1) / spare if spare > 0 else math.nan,
+        aicc=_aicc(rss, count, free, weighted),
         weighted=weighted,
         residuals=residuals,
+        excluded=excluded,
+        reach=(float(along.min()), float(along.max())),
+        held=held,
     )
+
+
+def _aicc(rss: float, count: int, free: int, weighted: bool) -> float:
+    """Akaike's information criterion for few readings.
+
+    Where the readings' uncertainties are known it is from χ² itself; otherwise the residual
+    variance is estimated too.
+    """
+    k = free if weighted else free + 1
+    spare = count - k - 1
+    if spare <= 0:
+        return math.nan
+    scatter = count * math.log(rss / count) if rss > 0 else -math.inf
+    likelihood = rss if weighted else scatter
+    return likelihood + 2 * k + 2 * k * (k + 1) / spare

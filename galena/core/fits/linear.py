@@ -7,7 +7,7 @@ from math import comb
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import qr, solve_triangular
+from scipy.linalg import lapack, qr, solve_triangular
 
 from galena.core.errors import FitError
 
@@ -26,21 +26,30 @@ class Solution:
 def solve(design: Floats, y: Floats) -> Solution:
     """Minimise |design @ parameters - y|², design: shape (n, p) with n >= p.
 
-    Columns are scaled to length one and pivoted; the normal equations are never formed.
+    Columns are scaled to length one, the triangle is pivoted; normal equations are never formed.
     Raises FitError where the columns are linearly dependent.
     Source: Golub and Van Loan, Matrix Computations, 4th ed., 5.5 (QR with column pivoting).
     """
-    scale = np.linalg.norm(design, axis=0)
+    rows, count = design.shape
+    # One factorisation of design and y side by side gives R and Qᵀy, and Q is never formed.
+    both = np.zeros((max(rows, count + 1), count + 1), order="F")
+    both[:rows, :-1], both[:rows, -1] = design, y
+    scale = np.array([np.sqrt(column @ column) for column in both.T[:-1]])
     if not np.all(scale > 0):
         raise FitError("All readings have x = 0, so no slope can be found. Choose a wider stretch.")
-    q, r, order = qr(design / scale, mode="economic", pivoting=True)
+    if not np.isfinite(both).all():
+        raise FitError("The model gives no numbers for some of these readings.")
+    both[:, :-1] /= scale
+    triangle = np.triu(lapack.dgeqrf(both, overwrite_a=1)[0][: count + 1])
+    small, of_y = triangle[:count, :-1], triangle[:count, -1]
+    q, r, order = qr(small, mode="economic", pivoting=True)
     pivots = np.abs(np.diag(r))
     if pivots[-1] <= _DEPENDENT * pivots[0]:
         raise FitError(
             "All readings lie at the same x, so no slope can be found. Choose a wider stretch."
         )
     parameters = np.empty(len(order))
-    parameters[order] = solve_triangular(r, q.T @ y)
+    parameters[order] = solve_triangular(r, q.T @ of_y)
     inverse = np.empty_like(r)
     inverse[order] = solve_triangular(r, np.eye(len(order)))
     return Solution(parameters / scale, (inverse @ inverse.T) / np.outer(scale, scale))
@@ -62,7 +71,11 @@ def solve_polynomial(x: Floats, y: Floats, weights: Floats, degree: int) -> Solu
     if abs(centre) < half:  # zero is inside: centring would gain nothing and cost an addition
         centre = 0.0
     z = (x - centre) / half
-    solution = solve(z[:, None] ** np.arange(degree + 1) * weights[:, None], y * weights)
+    powers = np.empty((z.size, degree + 1), order="F")
+    powers[:, 0] = weights
+    for k in range(degree):
+        powers[:, k + 1] = powers[:, k] * z
+    solution = solve(powers, y * weights)
     back = np.zeros((degree + 1, degree + 1))
     for k in range(degree + 1):
         for j in range(k + 1):

@@ -2,60 +2,155 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from types import MappingProxyType
+from typing import Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core.formula.parameter_units import Powers
 from galena.core.units import Unit
+
+Floats = NDArray[np.float64]
+Basis = float | Literal["ln"]
+
+
+class Model(Protocol):
+    """y as a function of x and parameters.
+
+    `label` is its name on the screen; `formula` its right side as a formula of x;
+    `parameters` names them in order.
+    """
+
+    @property
+    def key(self) -> str: ...
+    @property
+    def label(self) -> str: ...
+    @property
+    def formula(self) -> str: ...
+    @property
+    def parameters(self) -> tuple[str, ...]: ...
+
+    def values(self, x: Floats, params: Mapping[str, float]) -> Floats:
+        """Give y at x, shape (n,)."""
+
+    def slopes(self, x: Floats, params: Mapping[str, float]) -> Floats:
+        """Give the slope of y in each parameter, shape (n, parameters)."""
+
+    def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
+        """Give the rate of change of y with x, shape (n,)."""
+
+    def outside(self, x: Floats) -> NDArray[np.bool_]:
+        """Tell the places at which the model has no value, shape (n,)."""
+
+    def units(self, x: Unit, y: Unit) -> dict[str, Unit]:
+        """Tell each parameter's unit from those of x and y. Raises FormulaError."""
 
 
 @dataclass(frozen=True)
 class LinearModel:
-    """A model y = Σ parameter · x^power, linear in its parameters.
+    """A model y = Σ parameter · basis(x), linear in its parameters.
 
-    `label` is its name on the screen, `equation` its form with places for {x} and {y}, and
-    `parameters` gives each parameter's name and the power of x that it multiplies.
+    `basis` gives each parameter's name and what it multiplies: a power of x, or its natural
+    logarithm, in which x is counted in its unit.
     """
 
     key: str
     label: str
-    equation: str
-    parameters: Mapping[str, int]
+    formula: str
+    basis: Mapping[str, Basis]
+
+    @cached_property
+    def parameters(self) -> tuple[str, ...]:
+        return tuple(self.basis)
 
     @property
     def has_constant(self) -> bool:
         """Tell whether one parameter is added to all readings alike."""
-        return 0 in self.parameters.values()
+        return 0 in self.basis.values()
 
-    def columns(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Give the powers of x that the parameters multiply: shape (n, parameters)."""
-        return np.stack([x**power for power in self.parameters.values()], axis=1)
+    @property
+    def degree(self) -> int | None:
+        """The degree of the polynomial with all its powers that this is; None if it is none."""
+        powers = sorted(one for one in self.basis.values() if one != "ln")
+        whole = len(powers) == len(self.basis) and powers == list(range(len(powers)))
+        return len(powers) - 1 if whole else None
 
-    def values(self, x: NDArray[np.float64], params: Mapping[str, float]) -> NDArray[np.float64]:
+    def slopes(self, x: Floats, params: Mapping[str, float] | None = None) -> Floats:
+        """Give what the parameters multiply: shape (n, parameters)."""
+        with np.errstate(all="ignore"):
+            return columns_of([_of(x, one) for one in self.basis.values()], x.size)
+
+    def values(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give y at x, shape (n,)."""
-        found: NDArray[np.float64] = self.columns(x) @ [params[name] for name in self.parameters]
+        with np.errstate(all="ignore"):
+            parts = [params[name] * _of(x, one) for name, one in self.basis.items()]
+        found: Floats = np.sum(parts, axis=0)
         return found
+
+    def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
+        """Give the rate of change of y with x, shape (n,)."""
+        found = np.zeros_like(x)
+        with np.errstate(all="ignore"):
+            for name, one in self.basis.items():
+                if one == "ln":
+                    found += params[name] / x
+                elif one:
+                    found += params[name] * one * x ** (one - 1)
+        return found
+
+    def outside(self, x: Floats) -> NDArray[np.bool_]:
+        """Tell the places at which the model has no value, shape (n,)."""
+        bad = np.zeros(x.shape, dtype=bool)
+        for one in self.basis.values():
+            if one == "ln":
+                bad |= x <= 0
+            elif one < 0:
+                bad |= x == 0
+            elif one != int(one):
+                bad |= x < 0
+        return bad
 
     def units(self, x: Unit, y: Unit) -> dict[str, Unit]:
         """Tell each parameter's unit from those of x and y."""
-        return {name: y / x**power if power else y for name, power in self.parameters.items()}
+        return {name: Powers.of_basis(0.0 if one == "ln" else one).unit(x, y)
+                for name, one in self.basis.items()}  # fmt: skip
 
 
-def _registry(*models: LinearModel) -> Mapping[str, LinearModel]:
-    return MappingProxyType({model.key: model for model in models})
+def _of(x: Floats, basis: Basis) -> Floats:
+    if basis == "ln":
+        return np.log(x)
+    if basis == 0.5:
+        return np.sqrt(x)
+    return x ** int(basis)
 
 
-MODELS = _registry(
-    LinearModel(
-        "proportional", "proportional", "{y} = slope · {x}", MappingProxyType({"slope": 1})
-    ),
-    LinearModel(
-        "line",
-        "line",
-        "{y} = slope · {x} + intercept",
-        MappingProxyType({"slope": 1, "intercept": 0}),
-    ),
+def columns_of(columns: Iterable[Floats | float], count: int) -> Floats:
+    """Put columns side by side, each in one piece of memory: shape (count, columns)."""
+    parts = list(columns)
+    found = np.empty((count, len(parts)), order="F")
+    for place, one in enumerate(parts):
+        found[:, place] = one
+    return found
+
+
+def _linear(key: str, label: str, formula: str, **basis: Basis) -> LinearModel:
+    return LinearModel(key, label, formula, MappingProxyType(basis))
+
+
+LINEAR = (
+    _linear("constant", "constant", "c", c=0),
+    _linear("proportional", "proportional", "slope*x", slope=1),
+    _linear("line", "line", "slope*x + intercept", slope=1, intercept=0),
+    _linear("quadratic", "quadratic", "a*x^2 + b*x + c", a=2, b=1, c=0),
+    _linear("cubic", "cubic", "a*x^3 + b*x^2 + c*x + d", a=3, b=2, c=1, d=0),
+    _linear("inverse", "inverse", "k/x", k=-1),
+    _linear("inverse_constant", "inverse plus constant", "k/x + c", k=-1, c=0),
+    _linear("inverse_square", "inverse square", "k/x^2", k=-2),
+    _linear("inverse_square_constant", "inverse square plus constant", "k/x^2 + c", k=-2, c=0),
+    _linear("square_root", "square root", "k*sqrt(x)", k=0.5),
+    _linear("logarithm", "logarithm", "a*ln(x) + b", a="ln", b=0),
 )

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
+from scipy.stats import t as student
 
-from galena.core.fits.models import LinearModel
-from galena.core.formula.model import ModelFormula
+from galena.core.fits.models import Model
 
 
 @dataclass(frozen=True)
@@ -20,9 +21,11 @@ class Fit:
     residual standard deviation with `dof` degrees of freedom; `aicc` is Akaike's information
     criterion corrected for few readings (Burnham and Anderson, Model Selection, 2002, 2.4).
     `weighted` says that the readings' uncertainties were used; then `rss` is in units of them.
+    `excluded` counts the readings at which the model has no value; they are left out.
+    `reach` is the stretch of x that the readings have, `held` names the parameters held fixed.
     """
 
-    model: LinearModel | ModelFormula
+    model: Model
     params: dict[str, float]
     errors: dict[str, float]
     covariance: NDArray[np.float64]
@@ -33,8 +36,62 @@ class Fit:
     aicc: float
     weighted: bool
     residuals: NDArray[np.float64] = field(repr=False)
+    excluded: int = 0
+    reach: tuple[float, float] = (math.nan, math.nan)
+    held: tuple[str, ...] = ()
 
     def predict(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the model's y at x, shape (n,)."""
-        places = np.atleast_1d(np.asarray(x, dtype=np.float64))
-        return self.model.values(places, self.params)
+        found: NDArray[np.float64] = self.model.values(_places(x), self.params)
+        return found
+
+    def band(self, x: ArrayLike) -> NDArray[np.float64]:
+        """Give the standard uncertainty of the model's y at x, shape (n,).
+
+        u² = J C Jᵀ with the slopes J of y in the parameters and their covariance C.
+        Source: JCGM 100:2008 (GUM), 5.2.2.
+        """
+        slopes = self.model.slopes(_places(x), self.params)
+        with np.errstate(all="ignore"):
+            variance = np.einsum("ij,jk,ik->i", slopes, self.covariance, slopes)
+            return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
+
+    def rate(self, x: ArrayLike) -> NDArray[np.float64]:
+        """Give the model's rate of change at x, shape (n,)."""
+        return self.model.rate(_places(x), self.params)
+
+    @property
+    def count(self) -> int:
+        """How many readings it is fitted to."""
+        return self.dof + len(self.free)
+
+    @property
+    def free(self) -> list[str]:
+        """The parameters that were found, in order."""
+        return [name for name in self.params if name not in self.held]
+
+    @property
+    def reduced_chi_squared(self) -> float:
+        """The residual sum of squares a degree of freedom; about 1 where weights and model fit."""
+        return self.rss / self.dof if self.weighted and self.dof else math.nan
+
+    @property
+    def correlation(self) -> NDArray[np.float64]:
+        """The correlations of the parameters, shape (p, p); zero with those held."""
+        u = np.sqrt(np.diag(self.covariance))
+        with np.errstate(all="ignore"):
+            return np.asarray(np.nan_to_num(self.covariance / np.outer(u, u)))
+
+    def interval(self, name: str, level: float = 0.95) -> tuple[float, float]:
+        """Give the confidence interval of a parameter, by Student's t.
+
+        Source: JCGM 100:2008 (GUM), G.3.
+        """
+        if self.dof < 1:
+            return -math.inf, math.inf
+        half = float(student.ppf((1 + level) / 2, self.dof)) * self.errors[name]
+        return self.params[name] - half, self.params[name] + half
+
+
+def _places(x: ArrayLike) -> NDArray[np.float64]:
+    return np.atleast_1d(np.asarray(x, dtype=np.float64))

@@ -1,0 +1,130 @@
+"""One model fitted to several sets of readings at once, some parameters being the same in all."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from galena.core.errors import FitError, TooFewReadings
+from galena.core.fits import nonlinear
+from galena.core.fits.fitting import chosen_model, fit, state
+from galena.core.fits.nonlinear import Problem
+from galena.core.fits.result import Fit
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Set:
+    """Readings of one run: x, y and, for a weighted fit, standard uncertainties; shape (n,)."""
+
+    x: ArrayLike
+    y: ArrayLike
+    u_y: ArrayLike | None = None
+
+
+def fit_together(
+    model: str,
+    sets: Sequence[Set],
+    shared: Sequence[str],
+    *,
+    start: Mapping[str, float] | None = None,
+    fixed: Mapping[str, float] | None = None,
+) -> list[Fit]:
+    """Fit a model to several sets, with the parameters named in `shared` the same in all.
+
+    Gives a Fit for each set; a shared parameter has the same value and uncertainty in all of
+    them. Without weights the scatter is taken as the same in all sets. Raises what `fit` does.
+    Source: Seber and Wild, Nonlinear Regression (1989), 2.1 (one sum of squares over all sets).
+    """
+    chosen = chosen_model(model)
+    held = dict(fixed or {})
+    wrong = [name for name in shared if name not in chosen.parameters or name in held]
+    if wrong:
+        raise FitError(f"{wrong[0]} cannot be shared: it is held, or {chosen.label} has it not.")
+    alone = [fit(model, one.x, one.y, u_y=one.u_y, start=start, fixed=fixed) for one in sets]
+    if len(alone) < 2 or not shared:
+        return alone
+    own = [name for name in chosen.parameters if name not in held and name not in shared]
+    names = (*shared, *(f"{name} {n}" for n in range(len(sets)) for name in own))
+    parts = [_Part(one, found) for one, found in zip(sets, alone, strict=True)]
+    count = sum(part.y.size for part in parts)
+    weighted = all(one.weighted for one in alone)
+    if count < len(names) + (not weighted):
+        raise TooFewReadings("A fit of all runs together", len(names) + 1, count)
+    places = [_places(n, len(shared), own) for n in range(len(sets))]
+    free = [*shared, *own]
+
+    def params(p: Floats, n: int) -> dict[str, float]:
+        return {**held, **dict(zip(free, p[places[n]].tolist(), strict=True))}
+
+    def residuals(p: Floats) -> Floats:
+        return np.concatenate([part.residuals(params(p, n)) for n, part in enumerate(parts)])
+
+    def jacobian(p: Floats) -> Floats:
+        found, row = np.zeros((count, len(names)), order="F"), 0
+        for n, part in enumerate(parts):
+            rows = slice(row, row + part.y.size)
+            found[rows, places[n]] = part.jacobian(params(p, n), free)
+            row = rows.stop
+        return found
+
+    mean = [float(np.mean([one.params[name] for one in alone])) for name in shared]
+    first = np.array([*mean, *(one.params[name] for one in alone for name in own)])
+    solution = nonlinear.solve(Problem(names, residuals, jacobian), [first])
+    off = residuals(solution.parameters)
+    variance = 1.0 if weighted else float(off @ off) / max(1, count - len(names))
+    return [
+        _stated(part, params(solution.parameters, n), solution.unscaled_covariance, variance,
+                places[n], free, tuple(held), weighted)
+        for n, part in enumerate(parts)
+    ]  # fmt: skip
+
+
+class _Part:
+    """The readings of a set that its own fit counted."""
+
+    def __init__(self, given: Set, found: Fit) -> None:
+        x, y = np.asarray(given.x, dtype=np.float64), np.asarray(given.y, dtype=np.float64)
+        self.model = found.model
+        good = np.isfinite(x) & np.isfinite(y)
+        good[good] = ~found.model.outside(x[good])
+        self.x, self.y = x[good], y[good]
+        u = None if given.u_y is None else np.broadcast_to(given.u_y, y.shape)[good]
+        self.weights = np.ones_like(self.y) if u is None else 1 / u
+
+    def residuals(self, params: dict[str, float]) -> Floats:
+        return self.weights * (self.model.values(self.x, params) - self.y)
+
+    def jacobian(self, params: dict[str, float], free: list[str]) -> Floats:
+        slopes = self.model.slopes(self.x, params)
+        columns = [self.model.parameters.index(name) for name in free]
+        return slopes[:, columns] * self.weights[:, None]
+
+
+def _places(number: int, shared: int, own: list[str]) -> NDArray[np.intp]:
+    begin = shared + number * len(own)
+    return np.concatenate((np.arange(shared), np.arange(begin, begin + len(own))))
+
+
+def _stated(
+    part: _Part, params: dict[str, float], unscaled: Floats, variance: float,
+    places: NDArray[np.intp], free: list[str], held: tuple[str, ...], weighted: bool,
+) -> Fit:  # fmt: skip
+    names = list(part.model.parameters)
+    at = [names.index(name) for name in free]
+    covariance = np.zeros((len(names), len(names)))
+    covariance[np.ix_(at, at)] = unscaled[np.ix_(places, places)] * variance
+    ordered = {name: params[name] for name in names}
+    # The covariance is that of all sets together; it must not be scaled by one set's scatter.
+    found = state(part.model, part.x, part.y, part.weights, ordered, covariance, held, True)
+    if weighted:
+        return found
+    alone = state(
+        part.model, part.x, part.y, np.ones_like(part.y), ordered, covariance, held, False
+    )
+    errors = dict(zip(names, np.sqrt(np.diag(covariance)).tolist(), strict=True))
+    return replace(alone, covariance=covariance, errors=errors)
