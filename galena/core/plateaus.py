@@ -11,6 +11,7 @@ Floats = NDArray[np.float64]
 _SHORTEST = 0.03  # of the readings: what is shorter is no plateau
 _LEAST = 5
 _STILL = 4.0
+_FLAT = 0.01  # of the whole range: what changes less from window to window is level
 MOST = 60
 
 
@@ -35,11 +36,11 @@ def plateaus(x: ArrayLike, y: ArrayLike) -> list[tuple[float, float]]:
     apart = np.abs(mean[width:] - mean[:-width])  # window before and window behind
     limit = _STILL * usual * np.sqrt(2 / width)
     still = np.zeros(values.size, dtype=bool)
-    still[width : width + apart.size] = apart <= max(limit, 0.03 * float(np.ptp(values)))
+    still[width : width + apart.size] = apart <= max(limit, _FLAT * float(np.ptp(values)))
     still[:width] = still[width]
     still[width + apart.size :] = still[width + apart.size - 1]
     found = [run for run in _stretches(still) if run[1] - run[0] + 1 >= width]
-    joined = _joined(found, values, max(limit, 0.03 * float(np.ptp(values))))
+    joined = _joined(found, values, max(limit, _FLAT * float(np.ptp(values))))
     return [(float(places[i]), float(places[j])) for i, j in joined[:MOST]]
 
 

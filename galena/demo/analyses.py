@@ -7,8 +7,8 @@ import numpy as np
 from galena.classroom.models import Person
 from galena.core.axes import Axis
 from galena.core.formats.pasted import pasted
+from galena.desk import finding_flows, sheets
 from galena.desk import flows as desk
-from galena.desk import sheets
 from galena.desk.models import Sheet
 from galena.experiments import typed_flows
 from galena.experiments.models import Experiment
@@ -26,7 +26,7 @@ def tide_tank(experiment: Experiment, person: Person) -> None:
     sheet = desk.first_sheet(experiment)
     span = desk.add_span(sheet, 8.0, 24.0)
     first, second, _ = experiment.runs.all()
-    desk.ask(span, "line", sheet.quantity, [first, second])
+    finding_flows.ask(span, "line", sheet.quantity, [first, second])
     desk.add_marker(sheet, 25.0)
     report = reports.report_of(experiment)
     reports.save(report, "How fast the tide tank fills", REPORT.read_text("utf-8"), report.version)
@@ -50,7 +50,7 @@ def wing(experiment: Experiment, person: Person) -> None:
     span = desk.add_span(sheet, 80.0, 98.0)
     run = experiment.runs.get()
     for quantity in (speed, lift):
-        desk.ask(span, "mean", quantity, [run])
+        finding_flows.ask(span, "mean", quantity, [run])
     desk.add_note(below, "fan on step 3: v and L settle together", 85.0, 1.8)
     sheets.add_sheet(experiment, speed, [lift])
 

@@ -45,7 +45,9 @@ def changed(
     about: str = "",
     whole: bool = False,
 ) -> HttpResponse:
-    """Do an act that can be undone; answer with the ledger, or with the sheets as a whole."""
+    """Do an act that can be undone; answer with the ledger, or with the sheets as a whole.
+
+    Why it could not be done is the answer's `trouble`."""
     trouble = ""
     try:
         with history.changing(sheet.experiment, request.user, label, about):
@@ -53,8 +55,11 @@ def changed(
     except GalenaError as error:
         trouble = str(error)
     if whole:
-        return show_sheets(request, sheet.experiment, trouble)
-    return show_ledger(request, sheet, trouble)
+        response = show_sheets(request, sheet.experiment, trouble)
+    else:
+        response = show_ledger(request, sheet, trouble)
+    response.trouble = trouble
+    return response
 
 
 def show_ledger(request: HttpRequest, sheet: Sheet, trouble: str = "") -> HttpResponse:
@@ -96,14 +101,14 @@ def acts_context(request: HttpRequest, experiment: Experiment) -> dict:
 def ledger_context(sheet: Sheet, trouble: str = "") -> dict:
     """Give what the ledger shows."""
     try:
-        spans, markers = ledger.cards(sheet)
+        known = ledger.of_sheet(sheet)
     except SeriesError as error:
-        spans, markers, trouble = [], [], trouble or str(error)
+        known, trouble = ledger.Ledger(sheet, [], [], [], []), trouble or str(error)
     return {
         "experiment": sheet.experiment,
         "sheet": sheet,
         "trouble": trouble,
-        "spans": spans,
-        "markers": markers,
-        "overlay": ledger.overlay(sheet, spans, markers),
+        "known": known,
+        "asks": ledger.Asks(),
+        "overlay": ledger.overlay(known),
     }

@@ -56,7 +56,7 @@ def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = F
     runs = window.shown_runs(sheet)
     log = (sheet.x_view.log, _is_log(sheet))
     limits = {"x": window.x_limits(sheet, runs), "y": window.y_limits(runs, log=log[1])}
-    spans, _ = ledger.cards(sheet) if not bare else ([], [])
+    spans = ledger.of_sheet(sheet).spans if not bare else []
     found = [row for card in spans for row in card.rows]
     quantity = sheet.quantity
     used = {row.finding.span_id for row in found}

@@ -7,10 +7,9 @@ from django.db.models import F
 
 from galena.desk.errors import DeskError
 from galena.desk.models import SIDES, Finding, Graph, Marker, Note, Sheet, Span
-from galena.desk.questions import QUESTIONS
 from galena.desk.sheets import first_sheet
 from galena.experiments.flows import touch
-from galena.experiments.models import Experiment, Quantity, Run
+from galena.experiments.models import Experiment
 
 __all__ = ["DeskError", "first_sheet"]
 
@@ -89,21 +88,6 @@ def drop(thing: Span | Marker | Finding | Note, experiment: Experiment) -> None:
     """Take a span, a marker or a finding away."""
     thing.delete()
     touch(experiment)
-
-
-def ask(span: Span, kind: str, quantity: Quantity, runs: list[Run]) -> list[Finding]:
-    """Ask a question of a span of each of these runs; asked twice it is kept once."""
-    if kind not in QUESTIONS:
-        raise DeskError(f"There is no question “{kind[:20]}”. Choose one on the card.")
-    if not runs:
-        raise DeskError("No run is shown, so there is nothing to ask. Show one in the rail above.")
-    with transaction.atomic():
-        found = [
-            Finding.objects.get_or_create(span=span, kind=kind, run=run, quantity=quantity)[0]
-            for run in runs
-        ]
-        touch(span.sheet.experiment)
-    return found
 
 
 def _note(text: str) -> str:

@@ -38,12 +38,12 @@ KINDS: dict[str, tuple[type[models.Model], str]] = {
     "formula": (Quantity, "experiment"),
     "given": (Given, "experiment"),
     "sheet": (Sheet, "experiment"),
+    "span": (Span, "sheet__experiment"),
+    "marker": (Marker, "sheet__experiment"),
+    "finding": (Finding, "sheet__experiment"),
     "graph": (Graph, "sheet__experiment"),
     "trace": (Trace, "graph__sheet__experiment"),
     "note": (Note, "graph__sheet__experiment"),
-    "span": (Span, "sheet__experiment"),
-    "marker": (Marker, "sheet__experiment"),
-    "finding": (Finding, "span__sheet__experiment"),
     "aside": (Aside, "run__experiment"),
 }
 # What is only renamed here: it is made and taken away elsewhere.

@@ -104,7 +104,8 @@ class Sheet(models.Model):
     def layout(self) -> dict:
         """What the painter needs to know of it besides the readings."""
         graphs = [
-            {"id": one.pk, "share": one.share, "title": one.title}
+            {"id": one.pk, "share": one.share, "title": one.title,
+             "residual": one.residuals_of_id is not None}
             | {side: axis_kept(one.view(side)) for side in SIDES}
             | {"traces": [{"quantity": t.quantity_id, "side": t.side, "symbol": t.quantity.symbol}
                           for t in one.traces.all()]}
@@ -117,13 +118,17 @@ class Sheet(models.Model):
 
 
 class Graph(models.Model):
-    """Quantities over the sheet's x, on a left and a right axis; `share` is of the height."""
+    """Quantities over the sheet's x, on a left and a right axis; `share` is of the height.
+
+    With `residuals_of` it shows what a fit leaves over of its one quantity.
+    """
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="graphs")
     place = models.PositiveIntegerField(default=0)
     title = models.CharField(max_length=200, blank=True)
     share = models.FloatField(default=1.0)
     axes = models.JSONField(default=dict, blank=True)
+    residuals_of = models.ForeignKey("Finding", models.CASCADE, null=True, related_name="residuals")
 
     class Meta:
         ordering = ["place", "pk"]
@@ -157,7 +162,7 @@ class Note(models.Model):
     """Words in a graph, tied to a place in its data; `dx`, `dy` lead from there to the words.
 
     The place is on the axes of x and of `side`; the way to the words is in heights of a line,
-    to the right and upwards.
+    to the right and upwards. With a finding its words and its place are those of the answer.
     """
 
     graph = models.ForeignKey(Graph, models.CASCADE, related_name="notes")
@@ -167,6 +172,7 @@ class Note(models.Model):
     y = models.FloatField()
     dx = models.FloatField(default=3.0)
     dy = models.FloatField(default=2.0)
+    finding = models.ForeignKey("Finding", models.CASCADE, null=True, related_name="notes")
 
     class Meta:
         ordering = ["pk"]
@@ -207,23 +213,67 @@ class Marker(models.Model):
 
 
 class Finding(models.Model):
-    """A question asked of a span of one run's readings; its answer is worked out when shown."""
+    """A question asked of a span, of a marker or two, or of other findings.
 
-    span = models.ForeignKey(Span, models.CASCADE, related_name="findings")
-    kind = models.CharField(max_length=20)
-    run = models.ForeignKey(Run, models.CASCADE)
-    quantity = models.ForeignKey(Quantity, models.CASCADE)
+    Its answer is worked out when it is shown. `details` holds what the kind needs to be told;
+    under `of` the keys of the findings that it is built on. `name` stands for it in formulas;
+    `why` is what the person says to why a model makes sense.
+    """
+
+    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="findings")
+    span = models.ForeignKey(Span, models.CASCADE, null=True, related_name="findings")
+    marker = models.ForeignKey(Marker, models.CASCADE, null=True, related_name="findings")
+    second = models.ForeignKey(Marker, models.CASCADE, null=True, related_name="+")
+    kind = models.CharField(max_length=30)
+    run = models.ForeignKey(Run, models.CASCADE, null=True)
+    quantity = models.ForeignKey(Quantity, models.CASCADE, null=True)
+    details = models.JSONField(default=dict, blank=True)
+    name = models.CharField(max_length=20, blank=True)
+    why = models.TextField(blank=True)
 
     class Meta:
         ordering = ["kind", "run__number", "pk"]
-        constraints = [
-            models.UniqueConstraint(
-                fields=["span", "kind", "run", "quantity"], name="one_finding_a_question"
-            )
-        ]
 
     def __str__(self) -> str:
-        return f"{self.span}.{self.kind}.{self.run.number}"
+        number = self.run.number if self.run else ""
+        return ".".join(str(part) for part in (self.place, self.kind, number) if part)
+
+    @property
+    def place(self) -> str:
+        """What it was asked of, in a word: the letter of a span, the number of a marker."""
+        if self.span:
+            return str(self.span)
+        if self.marker:
+            second = f"m{self.second}" if self.second else ""
+            return f"m{self.marker}{second}"
+        return self.name or "f"
+
+    @property
+    def is_built(self) -> bool:
+        """Whether it is asked of other findings."""
+        return bool(self.details.get("of"))
+
+    @property
+    def of(self) -> list[int]:
+        """The keys of the findings that it is built on."""
+        return [one[0] if isinstance(one, list) else one for one in self.details.get("of", [])]
+
+
+class Harvest(models.Model):
+    """The same questions of many runs or spans: a table with one row each, worked out when shown.
+
+    rows: pairs of the keys of a run and a span, in order; a row once there keeps its place.
+    columns: of each its quantity, and what is asked: kind, quantity, details and the number.
+    repeats: runs with equal conditions are one row, their mean with its standard error.
+    """
+
+    run = models.OneToOneField(Run, models.CASCADE, related_name="harvest")
+    rows = models.JSONField(default=list)
+    columns = models.JSONField(default=list)
+    repeats = models.BooleanField(default=False)
+
+    def __str__(self) -> str:
+        return f"harvest of {self.run}"
 
 
 class Change(models.Model):

@@ -1,11 +1,10 @@
-"""Spans and markers, and what is asked of them."""
+"""Spans and markers: marked off, moved, named and taken away."""
 
-from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
 from galena.core import numbers
-from galena.desk import answers, flows, reading, window
-from galena.desk.models import Finding, Marker, Sheet, Span
+from galena.desk import answers, flows, reading
+from galena.desk.models import Marker, Sheet, Span
 from galena.experiments.access import experiment_for
 
 
@@ -28,7 +27,7 @@ def add_marker(request, experiment_id: int, sheet_id: int):
 @require_POST
 def change_span(request, experiment_id: int, span_id: int):
     """Move a span's ends, name it, or take it away."""
-    span, sheet = _placed(request, experiment_id, Span, span_id)
+    span, sheet = placed(request, experiment_id, Span, span_id)
     if span is None:
         return answers.show_ledger(request, sheet, answers.GONE)
     act = lambda: flows.move_span(span, *_places(request, sheet, "lo", "hi"))  # noqa: E731
@@ -38,55 +37,24 @@ def change_span(request, experiment_id: int, span_id: int):
 @require_POST
 def change_marker(request, experiment_id: int, marker_id: int):
     """Move a marker, name it, or take it away."""
-    marker, sheet = _placed(request, experiment_id, Marker, marker_id)
+    marker, sheet = placed(request, experiment_id, Marker, marker_id)
     if marker is None:
         return answers.show_ledger(request, sheet, answers.GONE)
     act = lambda: flows.move_marker(marker, *_places(request, sheet, "x"))  # noqa: E731
     return _changed(request, sheet, marker, f"marker {marker}", act)
 
 
-@require_POST
-def ask(request, experiment_id: int, span_id: int):
-    """Ask something of a span of every shown run."""
-    span, sheet = _placed(request, experiment_id, Span, span_id)
-    if span is None:
-        return answers.show_ledger(request, sheet, answers.GONE)
-    kind, key = request.POST.get("kind", ""), request.POST.get("of", "")
-    quantity = sheet.quantity
-    if key.isdecimal():
-        quantity = get_object_or_404(sheet.experiment.quantities, pk=int(key))
-
-    def asked() -> None:
-        runs = [one.run for one in window.shown_runs(sheet, quantity)]
-        flows.ask(span, kind, quantity, runs)
-
-    return answers.changed(request, sheet, f"ask {kind} of span {span}", asked)
-
-
-@require_POST
-def drop_finding(request, experiment_id: int, finding_id: int):
-    """Take a finding away."""
-    experiment = experiment_for(request, experiment_id)
-    finding = Finding.objects.filter(span__sheet__experiment=experiment, pk=finding_id)
-    finding = finding.select_related("span").first()
-    if finding is None:
-        return answers.show_ledger(request, _front(request, experiment), answers.GONE)
-    sheet = answers.sheet_for(request, experiment_id, finding.span.sheet_id)
-    act = lambda: flows.drop(finding, experiment)  # noqa: E731
-    return answers.changed(request, sheet, f"remove {finding.kind}", act)
-
-
-def _placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker | None, Sheet]:
+def placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker | None, Sheet]:
     """Give a span or marker with its sheet; where it is gone, the sheet in front."""
     experiment = experiment_for(request, experiment_id)
     thing = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
     if thing is None:
-        return None, _front(request, experiment)
+        return None, front_of(request, experiment)
     thing.sheet = answers.sheet_for(request, experiment_id, thing.sheet_id)
     return thing, thing.sheet
 
 
-def _front(request, experiment) -> Sheet:
+def front_of(request, experiment) -> Sheet:
     return answers.front_of(request, experiment, answers.sheets_of(experiment))
 
 

@@ -24,7 +24,7 @@ KEPT_CHANGES = 12
 @require_GET
 def drawer(request, experiment_id: int, number: int):
     """Give the table of a run, without its rows."""
-    return _drawer(request, run_for(request, experiment_id, number))
+    return show_table(request, run_for(request, experiment_id, number))
 
 
 @require_GET
@@ -60,7 +60,7 @@ def begin(request, experiment_id: int):
     """Begin a typed table and show it."""
     experiment = experiment_for(request, experiment_id)
     run = typed_flows.new_table(experiment, request.user)
-    response = _drawer(request, run)
+    response = show_table(request, run)
     response["HX-Trigger-After-Settle"] = json.dumps({"rail-changed": "", "table-begun": ""})
     return response
 
@@ -82,7 +82,7 @@ def change(request, experiment_id: int, number: int):
             {"trouble": "Rows and columns are counted in whole numbers."}, status=422
         )
     if post.get("act") in {"head", "column", "paste"}:
-        return _drawer(request, run)
+        return show_table(request, run)
     return JsonResponse({"count": table.count, "statistics": table.statistics()})
 
 
@@ -164,7 +164,8 @@ def _table(request, run: Run) -> RunTable:
     return table_of(run, stream.pk if stream else None)
 
 
-def _drawer(request, run: Run) -> HttpResponse:
+def show_table(request, run: Run) -> HttpResponse:
+    """Answer with the table of a run for the drawer."""
     try:
         table = _table(request, run)
         statistics = table.statistics()

@@ -95,7 +95,7 @@ def _begin(sheet: Sheet, experiment: Experiment, quantities: list[Quantity]) -> 
 def _x_of(experiment: Experiment) -> Quantity | None:
     """Give what was typed with the readings, where no run goes over time."""
     runs = experiment.runs.kept()
-    if runs.exclude(plan__in=[Run.Plan.STEPWISE, Run.Plan.TYPED]).exists():
+    if runs.exclude(plan__in=[Run.Plan.STEPWISE, Run.Plan.TYPED, Run.Plan.HARVEST]).exists():
         return None
     return next(iter(experiment.entered), None)
 

@@ -11,7 +11,7 @@ from galena.core import numbers
 from galena.core.errors import FormulaError, TooFewReadings
 from galena.core.statistics import describe
 from galena.core.units import shown
-from galena.desk import reading
+from galena.desk import along
 from galena.experiments.asides import asides, mask
 from galena.experiments.columns import column, over
 from galena.experiments.derived import Derivation
@@ -110,8 +110,17 @@ def table_of(run: Run, stream: int | None = None) -> RunTable:
 
 
 def _typed(run: Run, table: TypedTable) -> RunTable:
-    columns = tuple(_typed_column(one, table) for one in table.columns.values())
-    return RunTable(run, (*columns, *_by_formula(run, table)), table.count)
+    taken = [_column(one.quantity, table.values(one.quantity), u=table.readings(one.quantity).u)
+             for one in table.harvested.values()]  # fmt: skip
+    columns = [_typed_column(one, table) for one in table.columns.values()]
+    made = (*_sources(table), *taken, *columns, *_by_formula(run, table))
+    return RunTable(run, made, table.count)
+
+
+def _sources(table: TypedTable) -> Iterator[Column]:
+    """Give what each row of a harvest was taken from."""
+    if table.names:
+        yield Column("from", "", "", 0, np.empty(0), cells=table.names)
 
 
 def _by_formula(run: Run, table: TypedTable | Stepwise) -> Iterator[Column]:
@@ -157,7 +166,7 @@ def _timed(run: Run, stream: int | None) -> RunTable:
     chosen = next((one for one in streams if one.pk == stream), streams[0])
     of_it = [one for one in measured if one.stream_id == chosen.pk]
     found = of_series(of_it)
-    decimals = reading.time_decimals(run)
+    decimals = along.time_decimals(run)
     times = Column("time", "t", "s", decimals, found[0].t)
     columns = [_measured(one.quantity, read) for one, read in zip(of_it, found, strict=True)]
     count = max(len(read) for read in found)

@@ -3,6 +3,7 @@
 import json
 import math
 import struct
+from copy import copy
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,12 +11,15 @@ from numpy.typing import NDArray
 
 from galena.core import axes, series
 from galena.core.decimate import column_edges, column_extremes, envelope
-from galena.desk.models import SIDES, Graph, Sheet, Trace
+from galena.core.symbols import plain
+from galena.desk.findings import RELATED, Answers
+from galena.desk.models import SIDES, Finding, Graph, Sheet, Trace
 from galena.experiments.columns import over
 from galena.experiments.models import Quantity, Run
 from galena.experiments.readings import Readings
 
 MOST_COLUMNS = 4000
+RESIDUAL = "r"  # the symbol of what is left over
 MOST_ASIDE = 200  # pixel columns on which readings that were set aside are told apart
 
 
@@ -56,7 +60,11 @@ def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadin
     quantity = quantity or sheet.quantity
     if quantity is None:
         return []
-    runs = runs_of(sheet)
+    return having(sheet, quantity, runs_of(sheet))
+
+
+def having(sheet: Sheet, quantity: Quantity, runs: list[Run]) -> list[RunReadings]:
+    """Give those of some runs that have a quantity over the sheet's x, with their readings."""
     found = over(sheet.x, [(run, quantity) for run in runs])
     read = [(run, found.get((run.pk, quantity.pk))) for run in runs]
     return [
@@ -69,14 +77,40 @@ def drawn(sheet: Sheet, troubles: dict[tuple[int, int], str] | None = None) -> l
 
     Why a formula could not be worked out for a run is told to `troubles`, as columns.over does.
     """
-    traces, runs = sheet.traces, runs_of(sheet)
+    traces = [trace for trace in sheet.traces if trace.graph.residuals_of_id is None]
+    runs = runs_of(sheet)
     found = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs], troubles)
-    return [
+    shown = [
         Drawn(trace, RunReadings(run, one.readings, trace.quantity))
         for trace in traces
         for run in runs
         if (one := found.get((run.pk, trace.quantity_id))) and len(one.readings)
     ]
+    return shown + _left_over(sheet, {run.pk for run in runs})
+
+
+def _left_over(sheet: Sheet, shown: set[int]) -> list[Drawn]:
+    """Give what fits leave over, for the graphs that show that."""
+    traces = [one for one in sheet.traces if one.graph.residuals_of_id is not None]
+    if not traces:
+        return []
+    kept = Finding.objects.filter(pk__in=[one.graph.residuals_of_id for one in traces])
+    known = {one.pk: one for one in kept.select_related(*RELATED)}
+    answers = Answers(known.values())
+    found = []
+    for trace in traces:
+        finding = known[trace.graph.residuals_of_id]
+        fit = answers.of(finding).fit
+        if fit is None or finding.run_id not in shown:
+            continue
+        inside = answers.asked(finding).inside
+        off = inside.y - fit.predict(inside.t) if len(inside) else inside.y
+        quantity = copy(trace.quantity)
+        quantity.symbol = f"{RESIDUAL}_{plain(quantity.symbol)}"
+        read = Readings(inside.t, off, None, inside.u, rows=inside.rows)
+        if len(read):
+            found.append(Drawn(trace, RunReadings(finding.run, read, quantity)))
+    return found
 
 
 def x_limits(sheet: Sheet, runs: list[RunReadings]) -> tuple[float, float]:

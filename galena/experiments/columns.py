@@ -263,7 +263,7 @@ def _table_rows(table: Table | TypedTable, stretches: Stretches) -> Rows:
 def _step(table: Table | TypedTable, quantity: Quantity) -> float:
     """Give the last step of what was typed; of what was measured that of its decimals."""
     if isinstance(table, TypedTable):
-        return step_of_texts(table.columns[quantity.pk].cells)
+        return step_of_texts(table.texts(quantity))
     if quantity in table.entered:
         entries = [row.entries.get(quantity.pk) for row in table.rows]
         return step_of_texts([one.text for one in entries if one is not None])

@@ -269,3 +269,13 @@ def restore(run: Run) -> None:
 def touch(experiment: Experiment) -> None:
     """Note that something of an experiment changed."""
     experiment.save(update_fields=["changed_at"])
+
+
+def free_symbol(experiment: Experiment, symbol: str) -> str:
+    """Give a symbol that nothing has yet."""
+    taken = {one.symbol for one in experiment.quantities.all()}
+    taken |= {one.symbol for one in experiment.givens.all()}
+    taken |= {one.symbol for one in experiment.conditions.all()}
+    if symbol not in taken:
+        return symbol
+    return next(f"{symbol}{n}" for n in range(2, 1000) if f"{symbol}{n}" not in taken)

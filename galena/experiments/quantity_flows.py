@@ -10,7 +10,7 @@ from galena.core.errors import ConditionError, FormulaError, GalenaError, Number
 from galena.core.formula import reading
 from galena.core.uncertainty_rules import RULES, size
 from galena.experiments import honest
-from galena.experiments.flows import ExperimentError, refuse_symbol, touch, unit_of
+from galena.experiments.flows import ExperimentError, free_symbol, refuse_symbol, touch, unit_of
 from galena.experiments.formulas import TIME, Formulas, Thing, formulas_of
 from galena.experiments.models import DERIVED, Condition, Experiment, Given, Quantity
 
@@ -171,7 +171,7 @@ def shift_origin(quantity: Quantity) -> Quantity:
         quantity.experiment,
         f"{symbol} - first({symbol})",
         f"{quantity.name} from its start",
-        _free(quantity.experiment, f"Δ{symbol}"),
+        free_symbol(quantity.experiment, f"Δ{symbol}"),
     )
 
 
@@ -181,7 +181,7 @@ def reverse_sign(quantity: Quantity) -> Quantity:
         quantity.experiment,
         f"-{quantity.symbol}",
         f"{quantity.name} reversed",
-        _free(quantity.experiment, f"{quantity.symbol.replace('_', '')}_rev"),
+        free_symbol(quantity.experiment, f"{quantity.symbol.replace('_', '')}_rev"),
     )
 
 
@@ -280,13 +280,3 @@ def _decimals(text: str) -> int:
 def _refuse_length(unit: str) -> None:
     if len(unit) > 60:
         raise ExperimentError("unit", "This unit is too long to be shown. Choose another.")
-
-
-def _free(experiment: Experiment, symbol: str) -> str:
-    """Give a symbol that nothing has yet."""
-    taken = {one.symbol for one in experiment.quantities.all()}
-    taken |= {one.symbol for one in experiment.givens.all()}
-    taken |= {one.symbol for one in experiment.conditions.all()}
-    if symbol not in taken:
-        return symbol
-    return next(f"{symbol}{n}" for n in range(2, 1000) if f"{symbol}{n}" not in taken)

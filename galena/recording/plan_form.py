@@ -15,7 +15,9 @@ DEFAULTS = {
     "rate": "20", "duration": "60", "before": "0.1", "level": "", "event": "", "average": "1",
 }  # fmt: skip
 
-KINDS = [one for one in Run.Plan.values if one != Run.Plan.TYPED]  # what can be recorded
+KINDS = [
+    one for one in Run.Plan.values if one not in (Run.Plan.TYPED, Run.Plan.HARVEST)
+]  # what can be recorded
 
 
 @dataclass
@@ -107,7 +109,7 @@ def suggest(experiment: Experiment, live: list[Shown], kind: str = "") -> PlanFo
     runs = experiment.runs.kept().prefetch_related(
         "condition_values", "streams__series__quantity", "entries"
     )
-    runs = runs.exclude(plan=Run.Plan.TYPED).order_by("-number")
+    runs = runs.exclude(plan__in=[Run.Plan.TYPED, Run.Plan.HARVEST]).order_by("-number")
     last = runs.first()
     kind = kind or (last.plan if last else Run.Plan.STEADY)
     same = last if last is not None and last.plan == kind else runs.filter(plan=kind).first()

@@ -19,7 +19,7 @@ TAGS = {
     "p", "h1", "h2", "h3", "h4", "em", "strong", "ul", "ol", "li", "blockquote", "hr", "br",
     "table", "thead", "tbody", "tr", "th", "td", "code", "pre", "del",
 }  # fmt: skip
-_REFERENCE = re.compile(r"\{([A-Z]{1,4}\.[a-z]+\.\d+\.[a-z_]+)\}")
+_REFERENCE = re.compile(r"\{([^\W\d]\w*\.[a-z][\w#.]*)\}")
 _GRAPH = re.compile(r"<p>\s*\{graph\}\s*</p>")
 _markdown = MarkdownIt("commonmark", {"html": False}).enable(["table", "strikethrough"])
 
@@ -31,6 +31,12 @@ class Reference:
     name: str
     row: ledger.Row
     estimate: Estimate
+
+    @property
+    def always(self) -> str:
+        """A name that stays this number's, whatever else is asked."""
+        finding = self.row.finding
+        return f"{finding}#{finding.pk}.{self.estimate.key}"
 
 
 @dataclass(frozen=True)
@@ -54,7 +60,8 @@ def references(sheet: Sheet) -> list[Reference]:
 
 def set_page(report: Report, sheet: Sheet, known: list[Reference]) -> Page:
     """Set the report's text."""
-    by_name = {one.name: one for one in known}
+    by_name = {name: Reference(name, one.row, one.estimate) for one in known
+               for name in (one.name, one.always)}  # fmt: skip
     unknown: list[str] = []
     quoted = 0
 
@@ -80,8 +87,7 @@ def set_page(report: Report, sheet: Sheet, known: list[Reference]) -> Page:
 
 
 def _origin(reference: Reference) -> str:
-    finding = reference.row.finding
-    return f"{reference.estimate.name}, {finding.run}, span {finding.span}"
+    return f"{reference.estimate.name}, {reference.row.said}"
 
 
 def _figure(sheet: Sheet) -> str:
@@ -89,7 +95,8 @@ def _figure(sheet: Sheet) -> str:
         made = figure.of_sheet(sheet)
     except SeriesError as error:
         return format_html('<p class="unknown">{}</p>', error)
-    spans = [card for card in ledger.cards(sheet)[0] if any(row.answer.fit for row in card.rows)]
+    cards = ledger.of_sheet(sheet).spans
+    spans = [card for card in cards if any(row.answer.fit for row in card.rows)]
     context = {
         "svg": mark_safe(figure.draw(made)),
         "sheet": sheet,

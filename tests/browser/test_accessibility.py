@@ -3,7 +3,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from galena.desk import flows
+from galena.desk import finding_flows, flows
 from galena.experiments import flows as experiments
 from tests import making
 
@@ -29,7 +29,7 @@ def experiment(ada):
     made = experiments.create(ada, "Tide tank", [("pump", "mL/s")])
     runs = [making.run(made, making.ramp(seed=n), conditions=[f"{n}0"]) for n in (1, 2)]
     sheet = flows.first_sheet(made)
-    flows.ask(flows.add_span(sheet, 2, 8), "line", sheet.quantity, runs)
+    finding_flows.ask(flows.add_span(sheet, 2, 8), "line", sheet.quantity, runs)
     flows.add_marker(sheet, 12)
     return made
 

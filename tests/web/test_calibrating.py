@@ -8,7 +8,7 @@ from django.urls import reverse
 from galena.bench import calibrating, setup
 from galena.bench.live import BENCH
 from galena.core.errors import CalibrationError
-from galena.desk import findings
+from galena.desk import finding_flows, findings
 from galena.desk import flows as desk
 from galena.desk.models import Finding
 from galena.experiments.readings import readings
@@ -94,7 +94,7 @@ def test_a_mean_has_the_calibrations_share_that_more_readings_do_not_lessen(
     run = making.run(experiment, y, facts=VOLTAGE, identity=AMPLIFIER)
     span = desk.add_span(desk.first_sheet(experiment), 1.0, 30.0)
     acidity = experiment.quantities.get(symbol="pH")
-    desk.ask(span, "mean", acidity, [run])
+    finding_flows.ask(span, "mean", acidity, [run])
     (answer,) = findings.answers(list(Finding.objects.all()))
     (mean,) = answer.estimates
     alone = readings(run, acidity).shared.mean()

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from django.urls import reverse
 
-from galena.desk import figure, flows, ledger, window
+from galena.desk import figure, finding_flows, flows, ledger, window
 from galena.experiments.flows import remove
 from galena.experiments.models import SeriesChunk
 from galena.instruments.protocol import ChannelFacts
@@ -95,7 +95,7 @@ def test_a_question_is_asked_of_every_shown_run_and_kept_once(as_ada, experiment
 
 def test_the_mean_has_its_standard_error(sheet, run):
     span = flows.add_span(sheet, 0, 9.95)
-    flows.ask(span, "mean", sheet.quantity, [run])
+    finding_flows.ask(span, "mean", sheet.quantity, [run])
     (estimate,) = ledger.rows(sheet)[0].answer.estimates
     part = making.ramp()[:100]
     assert estimate.value == pytest.approx(part.mean())
@@ -104,7 +104,7 @@ def test_the_mean_has_its_standard_error(sheet, run):
 
 
 def test_a_finding_of_a_removed_run_is_gone_from_the_ledger(sheet, run):
-    flows.ask(flows.add_span(sheet, 2, 12), "line", sheet.quantity, [run])
+    finding_flows.ask(flows.add_span(sheet, 2, 12), "line", sheet.quantity, [run])
     remove(run)
     assert ledger.rows(sheet) == []
 
@@ -242,7 +242,7 @@ def test_damaged_readings_are_told_and_the_page_still_comes(as_ada, experiment, 
 def test_a_figure_shows_every_run_with_its_mark_and_its_fits(sheet, run):
     making.run(run.experiment, making.ramp(60, slope=3.5))
     span = flows.add_span(sheet, 1, 5)
-    flows.ask(span, "line", sheet.quantity, list(run.experiment.runs.all()))
+    finding_flows.ask(span, "line", sheet.quantity, list(run.experiment.runs.all()))
     drawn = figure.draw(figure.of_sheet(sheet))
     root = ET.fromstring(drawn)
     texts = [text for text in root.itertext() if text.strip()]

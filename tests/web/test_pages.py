@@ -6,7 +6,7 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
-from galena.desk import flows
+from galena.desk import finding_flows, flows
 from galena.experiments.models import Experiment
 from tests import making
 from tests.addresses import address
@@ -188,7 +188,9 @@ def test_pages_ask_no_query_in_a_loop(as_ada, experiment):
         for number in range(3):
             making.run(experiment, making.ramp(seed=number), conditions=["40", "closed"])
         sheet = flows.first_sheet(experiment)
-        flows.ask(flows.add_span(sheet, 1, 5), "line", sheet.quantity, experiment.runs.all())
+        finding_flows.ask(
+            flows.add_span(sheet, 1, 5), "line", sheet.quantity, experiment.runs.all()
+        )
         for name in PAGES:  # once for what is kept in memory from then on
             as_ada.get(reverse(name, args=[experiment.pk]))
         with CaptureQueriesContext(connection) as asked:

@@ -4,8 +4,8 @@ import subprocess
 import pytest
 from django.urls import reverse
 
+from galena.desk import finding_flows, ledger
 from galena.desk import flows as desk
-from galena.desk import ledger
 from galena.reports import flows, writing
 from galena.shell.press import PRESS
 from tests import making
@@ -15,7 +15,7 @@ from tests import making
 def report(experiment):
     run = making.run(experiment, making.ramp(), conditions=["40", "closed"])
     sheet = desk.first_sheet(experiment)
-    desk.ask(desk.add_span(sheet, 5, 15), "line", sheet.quantity, [run])
+    finding_flows.ask(desk.add_span(sheet, 5, 15), "line", sheet.quantity, [run])
     return flows.report_of(experiment)
 
 

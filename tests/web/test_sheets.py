@@ -6,7 +6,7 @@ from django.urls import reverse
 
 from galena.classroom.models import Person
 from galena.core.axes import Axis
-from galena.desk import flows, history, ledger, reading, sheets, window
+from galena.desk import along, flows, history, ledger, reading, sheets, window
 from galena.desk.errors import DeskError
 from galena.desk.models import Change, Finding, Graph, Note, Sheet, Trace
 from galena.experiments.models import Run
@@ -210,8 +210,8 @@ def test_the_cursor_reads_every_graph_and_stands_between_readings(both):
     y = making.ramp()
     expected = y[50] + 0.4 * (y[51] - y[50])
     assert free["rows"][0]["y"] == pytest.approx(expected, abs=0.051)  # and its calibrated step
-    assert reading.hours(7510.26, 1) == "2:05:10.3"
-    assert reading.hours(-59.99, 1) == "\u22120:01:00.0"
+    assert along.hours(7510.26, 1) == "2:05:10.3"
+    assert along.hours(-59.99, 1) == "\u22120:01:00.0"
 
 
 def test_a_note_is_tied_to_the_data_and_typeset(as_ada, both):

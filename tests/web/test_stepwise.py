@@ -6,6 +6,7 @@ from django.urls import reverse
 
 from galena.bench.live import BENCH
 from galena.core.plans import StepwisePlan
+from galena.desk import finding_flows
 from galena.desk import flows as desk
 from galena.experiments import flows as experiments
 from galena.experiments.models import Entry, Run, Step
@@ -177,7 +178,7 @@ def test_a_stepwise_run_stands_at_the_desk_over_its_setting_and_in_files(
     assert read["x"] == 0.2
     assert "±" in read["rows"][0]["text"]
     span = desk.add_span(sheet, 0.05, 0.35)
-    desk.ask(span, "line", sheet.quantity, list(experiment.runs.all()))
+    finding_flows.ask(span, "line", sheet.quantity, list(experiment.runs.all()))
     ledger = as_ada.get(address("ledger", experiment.pk)).text
     assert "0.0500 – 0.3500 m" in ledger
     assert "mm/m" in ledger

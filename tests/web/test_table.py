@@ -3,7 +3,7 @@ import pytest
 from django.urls import reverse
 
 from galena.core.errors import TableError
-from galena.desk import flows, ledger, sheets, window
+from galena.desk import finding_flows, flows, ledger, sheets, window
 from galena.desk.table import table_of
 from galena.experiments import typed_flows
 from galena.experiments.flows import create
@@ -99,7 +99,7 @@ def test_a_corrected_value_is_kept_with_who_and_when(as_ada, ada, table):
 def test_what_is_set_aside_is_in_no_calculation(as_ada, table):
     sheet = sheets.first_sheet(table.experiment)
     span = flows.add_span(sheet, 0.0, 1.0)
-    flows.ask(span, "mean", sheet.quantity, [table])
+    finding_flows.ask(span, "mean", sheet.quantity, [table])
     told = change(as_ada, table, act="aside", row=3, last=3, reason="misprint").json()
     values = [float(text) for text in SAG[:3]]
     assert told["statistics"][1]["mean"] == f"{np.mean(values):.3f}"
@@ -225,7 +225,7 @@ def test_a_typed_table_cannot_grow_without_end(table, ada):
 def test_an_experiment_is_copied_with_all_that_belongs_to_it(as_ada, ada, table):
     sheet = sheets.first_sheet(table.experiment)
     span = flows.add_span(sheet, 0.0, 1.0)
-    flows.ask(span, "mean", sheet.quantity, [table])
+    finding_flows.ask(span, "mean", sheet.quantity, [table])
     change(as_ada, table, act="aside", row=1, last=1, reason="wind")
     as_ada.post(reverse("duplicate", args=[table.experiment_id]), {"runs": "yes"})
     copy = Experiment.objects.get(title="Gangway (copy)")

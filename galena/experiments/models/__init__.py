@@ -3,6 +3,7 @@
 from galena.experiments.models.experiment import (
     DERIVED,
     ENTERED,
+    HARVESTED,
     Condition,
     Experiment,
     Given,
@@ -16,6 +17,7 @@ from galena.experiments.models.typed import Aside, TypedColumn
 __all__ = [
     "DERIVED",
     "ENTERED",
+    "HARVESTED",
     "Aside",
     "Condition",
     "ConditionValue",

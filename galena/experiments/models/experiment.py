@@ -5,7 +5,7 @@ from django.db import models
 
 from galena.core.conditions import Held, hold
 
-ENTERED, DERIVED = "entered|", "derived|"
+ENTERED, DERIVED, HARVESTED = "entered|", "derived|", "harvest|"
 
 
 class Experiment(models.Model):
@@ -33,12 +33,17 @@ class Experiment(models.Model):
     @property
     def shown(self) -> "list[Quantity]":
         """What a graph can show: what was measured, what is typed, what a formula gives."""
-        return [*self.measured, *self.entered, *self.derived]
+        return [*self.measured, *self.entered, *self.harvested, *self.derived]
 
     @property
     def entered(self) -> "models.QuerySet[Quantity]":
         """The quantities whose readings are typed."""
         return self.quantities.filter(source__startswith=ENTERED).order_by("pk")
+
+    @property
+    def harvested(self) -> "models.QuerySet[Quantity]":
+        """The quantities that are columns of harvests."""
+        return self.quantities.filter(source__startswith=HARVESTED).order_by("pk")
 
     @property
     def derived(self) -> "models.QuerySet[Quantity]":
@@ -90,6 +95,8 @@ class Quantity(models.Model):
     @property
     def kind(self) -> str:
         """Where its values come from, in a word."""
+        if self.source.startswith(HARVESTED):
+            return "harvested"
         return "derived" if self.is_derived else "entered" if self.is_entered else "measured"
 
 

@@ -29,6 +29,7 @@ class Run(models.Model):
         ARMED = "armed", "armed"
         STEPWISE = "stepwise", "stepwise"
         TYPED = "typed", "typed"
+        HARVEST = "harvest", "harvest"
 
     class State(models.TextChoices):
         RECORDING = "recording", "recording"
@@ -86,8 +87,8 @@ class Run(models.Model):
 
     @property
     def is_typed(self) -> bool:
-        """Whether all its readings were typed: it was not recorded at all."""
-        return self.plan == self.Plan.TYPED
+        """Whether it is a table that was not recorded: typed, or harvested from other runs."""
+        return self.plan in (self.Plan.TYPED, self.Plan.HARVEST)
 
     @property
     def label(self) -> str:
@@ -98,6 +99,8 @@ class Run(models.Model):
     @property
     def planned(self) -> str:
         """Its plan in words."""
+        if self.plan == self.Plan.HARVEST:
+            return "harvested from findings"
         if self.is_typed:
             return "typed by hand"
         if self.is_stepwise:

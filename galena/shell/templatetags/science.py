@@ -122,3 +122,23 @@ def run_mark(number, size=14):
         'aria-label="{}"><path d="{}" fill="{}"/></svg>',
         size, size, mark.shape, mark.path, mark.colour,
     )  # fmt: skip
+
+
+@register.filter
+def two_digits(value):
+    """Show a number with two significant digits."""
+    return numbers.significant(float(value))
+
+
+@register.filter
+def one_decimal(value):
+    """Show a number with one decimal; a dash where there is none."""
+    return numbers.fixed(float(value), 1)
+
+
+@register.filter
+def share(value):
+    """Show a share of one, with the decimals in which it differs from one, five at most."""
+    off = abs(1 - float(value))
+    decimals = next((n for n in range(2, 5) if round(off, n) >= 10.0**-n), 5)
+    return numbers.fixed(float(value), decimals)

@@ -3,6 +3,7 @@
 import { listen } from "../shell/js/live.js";
 import { post, say } from "../shell/js/frame.js";
 import { loadMarks } from "../shell/js/painter.js";
+import { Hand } from "./hand.js";
 import { Sheet } from "./sheet.js";
 import { Table } from "./table.js";
 
@@ -100,6 +101,21 @@ function beside(box, button) {
   box.style.left = `${Math.max(8, Math.min(left, innerWidth - box.offsetWidth - 8))}px`;
   box.style.top = `${Math.max(8, Math.min(top, innerHeight - box.offsetHeight - 8))}px`;
 }
+
+// A model is moved by hand: its curve and residuals come from the server while the hand moves.
+const hand = new Hand((id) => sheets.find((one) => one.id === id));
+document.addEventListener("input", (event) => hand.moved(event));
+
+// What stands in a list is put into the line of a formula.
+document.addEventListener("click", (event) => {
+  const text = event.target.closest("[data-inserts]")?.dataset.inserts;
+  const line = text && event.target.closest("details").querySelector(".formula");
+  if (!line) return;
+  line.setRangeText(text, line.selectionStart, line.selectionEnd, "end");
+  line.focus();
+});
+document.addEventListener("htmx:afterSwap", (event) => { if (event.detail.target?.id === "drawer" && event.detail.requestConfig.elt.closest("[data-opens-drawer]")) show(true); });
+document.body.addEventListener("harvested", () => reloadSheets());
 
 // A note is written in the same box.
 document.addEventListener("write-note", ({ detail: { sheet, note, at } }) => {

@@ -11,11 +11,23 @@ export class Notes {
       element.addEventListener("pointermove", (event) => this.drag(event, note));
       element.addEventListener("pointerup", (event) => this.drop(event, note));
       element.addEventListener("keydown", (event) => this.key(event, note));
-      element.addEventListener("dblclick", () => write(note));
+      element.addEventListener("dblclick", () => { if (!element.matches(".finding")) write(note); });
       return note;
     });
     this.change = change;
     this.write = write;
+  }
+
+  // The words and places of findings follow what they are about.
+  told(notes) {
+    for (const { id, text, x, y } of notes) {
+      const note = this.notes.find(({ element }) => Number(element.dataset.note) === id);
+      if (!note) continue;
+      Object.assign(note, { x, y });
+      const words = note.element.querySelector("bdi");
+      if (words.textContent !== text) words.textContent = text;
+      note.element.setAttribute("aria-label", `Finding: ${text}. Arrow keys move it, Delete takes it off the graph.`);
+    }
   }
 
   place(stack, context) {
@@ -73,7 +85,7 @@ export class Notes {
 
   key(event, note) {
     const by = { ArrowLeft: [-0.5, 0], ArrowRight: [0.5, 0], ArrowUp: [0, 0.5], ArrowDown: [0, -0.5] }[event.key];
-    if (event.key === "Enter") this.write(note);
+    if (event.key === "Enter") { if (!note.element.matches(".finding")) this.write(note); }
     else if (event.key === "Delete" || event.key === "Backspace") this.change(note.url, { remove: 1 });
     else if (by) {
       note.dx += by[0];

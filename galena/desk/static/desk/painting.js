@@ -7,10 +7,11 @@ const FEW = 120; // readings up to which each has its mark in full size
 const BARS = 800; // readings up to which each has its error bars
 const grown = () => rem() / 16;
 
-export function paintGraph(context, { box, left, right }, traces, curves, markOf, layout) {
+export function paintGraph(context, { box, left, right }, traces, curves, areas, markOf, layout) {
   const scaleOf = (trace) => (trace.side === "right" ? right : left) ?? left;
   const marked = traces.map((trace) => ({ trace, scale: scaleOf(trace), mark: look(markOf(trace.number), trace, layout) }));
   clipTo(context, box, 0);
+  for (const { area, side } of areas) shade(context, side === "right" && right ? right : left, area, traces, layout.plain ? COLOURS.ink : markOf(area.number).colour);
   for (const { trace, scale, mark } of marked) {
     if (trace.kind === "columns" && isJoined(trace, layout)) drawColumns(context, scale, mark, trace);
     else if (isJoined(trace, layout)) drawJoined(context, scale, mark, trace);
@@ -26,6 +27,33 @@ export function paintGraph(context, { box, left, right }, traces, curves, markOf
     } else drawPoints(context, scale, mark, trace, layout);
   }
   context.restore();
+}
+
+// The area between the readings and its baseline.
+function shade(context, scale, { number, quantity, lo, hi, base }, traces, colour) {
+  const trace = traces.find((one) => one.number === number && one.quantity === quantity);
+  if (!trace) return;
+  const ys = trace.y ?? trace.highs;
+  const path = new Path2D();
+  const at = (x) => { // between two readings on a straight line
+    let j = trace.x.findIndex((one) => one >= x);
+    if (j < 0) j = trace.x.length - 1;
+    const i = Math.max(0, j - 1);
+    const f = trace.x[j] > trace.x[i] ? (x - trace.x[i]) / (trace.x[j] - trace.x[i]) : 0;
+    return ys[i] + f * (ys[j] - ys[i]);
+  };
+  path.moveTo(scale.x(lo), scale.y(base[0]));
+  path.lineTo(scale.x(lo), scale.y(at(lo)));
+  for (let i = 0; i < trace.x.length; i++) {
+    if (trace.x[i] > lo && trace.x[i] < hi && !Number.isNaN(ys[i]) && !trace.aside?.has(i)) path.lineTo(scale.x(trace.x[i]), scale.y(ys[i]));
+  }
+  path.lineTo(scale.x(hi), scale.y(at(hi)));
+  path.lineTo(scale.x(hi), scale.y(base[1]));
+  path.closePath();
+  context.globalAlpha = 0.22;
+  context.fillStyle = colour;
+  context.fill(path);
+  context.globalAlpha = 1;
 }
 
 // What goes by the right axis has short dashes and a bright core in its marks.

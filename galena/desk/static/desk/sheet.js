@@ -115,8 +115,8 @@ export class Sheet {
     Object.assign(this.stack, { width, height });
     this.stack.draw(context);
     for (const [id, graph] of scales) {
-      const traces = this.shown.traces.filter((trace) => trace.graph === id);
-      paintGraph(context, graph, traces, this.curvesOf(id), this.markOf, this.layout);
+      const traces = this.tracesOf(id);
+      paintGraph(context, graph, traces, this.curvesOf(id), this.areasOf(id), this.markOf, this.layout);
     }
     this.ruler.place(this.any, this.stack.frame, this.stack.top);
     this.label(scales);
@@ -128,7 +128,26 @@ export class Sheet {
   curvesOf(id) {
     const graph = this.layout.graphs.find((one) => one.id === id);
     const sides = new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
-    return this.overlay.curves.filter(({ quantity }) => sides.has(quantity)).map((curve) => ({ curve, side: sides.get(curve.quantity) }));
+    if (graph.residual) return [];
+    const laid = (curve) => (curve.id === this.preview?.id ? { ...curve, parts: this.preview.parts, hand: true } : curve);
+    return this.overlay.curves.filter(({ quantity }) => sides.has(quantity)).map((curve) => ({ curve: laid(curve), side: sides.get(curve.quantity) }));
+  }
+
+  areasOf(id) {
+    const graph = this.layout.graphs.find((one) => one.id === id);
+    const sides = new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
+    return graph.residual ? [] : this.overlay.areas.filter(({ quantity }) => sides.has(quantity)).map((area) => ({ area, side: sides.get(area.quantity) }));
+  }
+
+  // While a hand moves a model, its residuals move along.
+  tracesOf(id) {
+    const moved = this.preview?.residuals.find(({ graph }) => graph === id);
+    return this.shown.traces.filter((trace) => trace.graph === id).map((trace) => (moved && trace.kind === "points" ? { ...trace, ...moved, n: moved.x.length, uY: undefined } : trace));
+  }
+
+  lay(preview) {
+    this.preview = preview;
+    this.repaint();
   }
 
   paintOver() {
@@ -159,7 +178,9 @@ export class Sheet {
         if (!has(graph, side) && (side === "right" || has(graph, "right"))) { label.hidden = true; continue; }
         put(label, { top: (box.top + box.bottom) / 2, maxHeight: box.bottom - box.top, [side]: 0.1 * size });
       }
-      if (graph.title) put(find(".graph-title", graph.id), { top: box.top - 1.5 * size, left: box.left });
+      const title = find(".graph-title", graph.id);
+      if (graph.residual) title.firstElementChild.textContent = graph.title || this.overlay.titles[graph.id] || "";
+      if (graph.title || graph.residual) put(title, { top: box.top - 1.5 * size, left: box.left });
       const said = this.without(graph.id);
       const note = find(".unseen", graph.id);
       note.hidden = !said;
@@ -282,6 +303,8 @@ export class Sheet {
 
   show(overlay) {
     this.overlay = overlay;
+    this.preview = null;
+    this.notes.told(overlay.notes);
     this.ruler.show(overlay);
     this.repaint();
   }

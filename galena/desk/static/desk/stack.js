@@ -20,7 +20,7 @@ export class Stack {
     context.font = `${0.875 * size}px ${TEXT}`;
     const { graphs } = this.layout;
     const gap = 1.05 * size;
-    const titles = graphs.map(({ title }) => (title ? 1.5 * size : 0));
+    const titles = graphs.map(({ title, residual }) => (title || residual ? 1.5 * size : 0));
     const top = 2.05 * size;
     const bottom = height - 2.75 * size;
     const room = bottom - top - gap * (graphs.length - 1) - titles.reduce((sum, one) => sum + one, 0);

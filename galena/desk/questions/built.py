@@ -1,0 +1,222 @@
+"""What is asked of other findings: of a fit, of two fits, of several numbers."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from galena.core import dimensions, fits, formula, numbers, second_look_claims
+from galena.core.errors import FitError, GalenaError
+from galena.core.fits.each_reading import solve_each
+from galena.core.fits.meeting import place_of
+from galena.core.formula import Symbol, Value
+from galena.core.statistics import describe
+from galena.core.units import Unit
+from galena.core.units import format as typeset
+from galena.desk.errors import DeskError
+from galena.desk.questions.answer import Answer, Asked, Estimate, Question
+
+PERCENT = Unit((("%", 1),))
+
+
+@dataclass(frozen=True)
+class Source:
+    """An answer that another finding is built on, and what it was asked of."""
+
+    name: str
+    answer: Answer
+    asked: Asked | None
+
+    @property
+    def fit(self) -> fits.Fit:
+        """Its fit. Raises DeskError where there is none."""
+        if self.answer.trouble:
+            raise DeskError(f"{self.name}: {self.answer.trouble}")
+        if self.answer.fit is None or self.asked is None:
+            raise DeskError(f"{self.name} is no fit.")
+        if self.answer.by_hand:
+            raise DeskError(f"{self.name} is laid on by hand. Fit it first.")
+        return self.answer.fit
+
+    def estimate(self, key: str) -> Estimate:
+        """Give one of its numbers. Raises DeskError."""
+        if self.answer.trouble:
+            raise DeskError(f"{self.name}: {self.answer.trouble}")
+        found = next((one for one in self.answer.estimates if one.key == key), None)
+        if found is None:
+            raise DeskError(f"{self.name} has no {key} any more.")
+        return found
+
+
+def at_x(source: Source, details: Mapping[str, object]) -> Answer:
+    """Give a fit's value at a place, with its confidence band."""
+    found, asked, x = source.fit, source.asked, _number(details, "x")
+    assert asked is not None
+    y = float(found.predict(x)[0])
+    if not math.isfinite(y):
+        raise DeskError(f"The fit has no value at {asked.x_symbol} = {x:g}.")
+    estimate = Estimate("value", asked.y_symbol, y, float(found.band(x)[0]), asked.y_unit)
+    remark = f"of the fit at {asked.x_symbol} = {x:g} {typeset(asked.x_unit)}".rstrip()
+    return Answer((estimate,), remark, remarks=_beyond(found, x), at=(x, y))
+
+
+def at_y(source: Source, details: Mapping[str, object]) -> Answer:
+    """Give the place at which a fit has a value."""
+    found, asked, y = source.fit, source.asked, _number(details, "y")
+    assert asked is not None
+    met = place_of(found, y)
+    estimate = Estimate("x", asked.x_symbol, met.x, met.u_x, asked.x_unit)
+    remark = f"where the fit has {asked.y_symbol} = {y:g} {typeset(asked.y_unit)}".rstrip()
+    return Answer((estimate,), remark, remarks=_beyond(found, met.x), at=(met.x, y))
+
+
+def each(source: Source, details: Mapping[str, object]) -> Answer:
+    """Work one parameter of a fit out from every reading, the others being held."""
+    found, asked = source.fit, source.asked
+    assert asked is not None
+    name = str(details.get("parameter", ""))
+    of_all = solve_each(found.model, asked.inside.t, asked.inside.y, name, found.params)
+    kept = describe(of_all.counted)
+    unit = found.model.units(asked.x_unit, asked.y_unit).get(name, Unit())
+    left_out = int(np.count_nonzero(of_all.blunt))
+    remark = f"from each of {numbers.grouped(kept.count)} readings, the other parameters held"
+    if left_out:
+        near = "reading" if left_out == 1 else "readings"
+        remark += f"; {left_out} {near} left out, where the model hardly depends on {name}"
+    return Answer((Estimate("mean", f"mean of {name}", kept.mean, kept.standard_error, unit),),
+                  remark)  # fmt: skip
+
+
+def meet(sources: Sequence[Source], details: Mapping[str, object]) -> Answer:
+    """Give where two fits meet, with the uncertainty of both."""
+    first, second = sources
+    asked, other = first.asked, second.asked
+    if asked is None or other is None or first.fit is None:
+        raise DeskError("Two fits are needed.")
+    if (asked.y_unit, asked.x_unit) != (other.y_unit, other.x_unit):
+        raise DeskError("The two fits are of quantities in different units: they cannot meet.")
+    near = details.get("near")
+    met = fits.intersect(first.fit, second.fit, None if near is None else float(near))  # type: ignore[arg-type]
+    remarks = _beyond(first.fit, met.x) + _beyond(second.fit, met.x)
+    between = first.fit.reach[1] < met.x < second.fit.reach[0] or (
+        second.fit.reach[1] < met.x < first.fit.reach[0]
+    )
+    estimates = (
+        Estimate("x", asked.x_symbol, met.x, met.u_x, asked.x_unit),
+        Estimate("y", asked.y_symbol, met.y, met.u_y, asked.y_unit),
+    )
+    remark = f"where {first.name} and {second.name} meet"
+    return Answer(estimates, remark, remarks=() if between else remarks[:1], at=(met.x, met.y))
+
+
+def difference(first: Estimate, second: Estimate, names: tuple[str, str]) -> Answer:
+    """Say how far two numbers are apart: in their unit, in percent, in uncertainties.
+
+    What both share cancels. Source: JCGM 100:2008 (GUM), 5.2.2.
+    """
+    if not first.unit.is_compatible(second.unit):
+        raise DeskError("The two numbers have different units: they cannot be compared.")
+    size = dimensions.factor(second.unit) / dimensions.factor(first.unit)
+    off = second.value * size - first.value
+    u = _of_difference(first, second, size)
+    estimates = [Estimate("difference", "difference", off, u, first.unit)]
+    if first.value:
+        share = abs(100 / first.value)
+        relative = _of_ratio(first, second, size)
+        estimates.append(Estimate("percent", "in percent", off * share * np.sign(first.value),
+                                  relative * 100, PERCENT))  # fmt: skip
+    said = ""
+    if math.isfinite(u) and u > 0:
+        apart = abs(off) / u
+        estimates.append(Estimate("apart", "in uncertainties", apart, math.nan, Unit(), {}, 1))
+        said = "they agree" if apart <= second_look_claims.FAR else "they do not agree"
+        said += f": {apart:.1f} of the combined uncertainty apart"
+    return Answer(tuple(estimates), f"{names[1]} less {names[0]}" + (f"; {said}" if said else ""))
+
+
+def by_formula(text: str, known: Mapping[str, Symbol], values: Mapping[str, Value]) -> Answer:
+    """Work a formula out over findings, givens and conditions; sources met twice are one."""
+    expression = formula.compile(text, known)
+    found = expression.value(values)
+    if np.ndim(found.y):
+        raise DeskError("A formula of findings gives one number. It looks at rows of readings.")
+    u = found.uncertainty()
+    value = float(np.asarray(expression.in_unit(found.y)))
+    if not math.isfinite(value):
+        raise DeskError("The formula gives no number: it divides by zero, or takes a root of less.")
+    size = math.nan if u is None else float(np.asarray(u)) / expression.factor
+    parts = {name: float(np.asarray(part)) / expression.factor
+             for name, part in found.shared.items()}  # fmt: skip
+    return Answer((Estimate("value", "value", value, size, expression.unit, parts),), text)
+
+
+def as_value(estimate: Estimate, origin: str) -> Value:
+    """Give a number in SI units with its sources; what only it has is its own."""
+    size = dimensions.factor(estimate.unit)
+    u = estimate.uncertainty if math.isfinite(estimate.uncertainty) else 0.0
+    shared = {_global(name, origin): part * size for name, part in estimate.parts.items()}
+    rest = u**2 - sum(part**2 for part in estimate.parts.values())
+    if rest > 1e-12 * u**2:
+        shared[f"{origin} {estimate.key}"] = math.sqrt(rest) * size
+    return Value(estimate.value * size + dimensions.origin(estimate.unit), shared=shared)
+
+
+def _global(name: str, origin: str) -> str:
+    """Name a source for all: that of a fit belongs to its finding, others are known everywhere."""
+    return f"{origin} {name}" if name.startswith("fit ") else name
+
+
+def _of_difference(first: Estimate, second: Estimate, size: float) -> float:
+    return _combined(first, second, -1.0, size)
+
+
+def _of_ratio(first: Estimate, second: Estimate, size: float) -> float:
+    """Give the uncertainty of second/first."""
+    ratio = second.value * size / first.value
+    return _combined(first, second, -ratio / first.value, size / first.value)
+
+
+def _combined(first: Estimate, second: Estimate, by_first: float, by_second: float) -> float:
+    parts: dict[str, float] = {}
+    rest = 0.0
+    for one, by in ((first, by_first), (second, by_second)):
+        u = one.uncertainty if math.isfinite(one.uncertainty) else 0.0
+        shared = {n: p for n, p in one.parts.items() if not n.startswith("fit ")}
+        rest += max(0.0, u**2 - sum(p**2 for p in shared.values())) * by**2
+        for name, part in shared.items():
+            parts[name] = parts.get(name, 0.0) + by * part
+    total = math.sqrt(rest + sum(part**2 for part in parts.values()))
+    return total or math.nan
+
+
+def _number(details: Mapping[str, object], name: str) -> float:
+    try:
+        return float(details[name])  # type: ignore[arg-type]
+    except (KeyError, TypeError, ValueError) as error:
+        raise DeskError(f"Type a number for {name}.") from error
+
+
+def _beyond(found: fits.Fit, x: float) -> tuple[str, ...]:
+    remark = second_look_claims.beyond(found, x)
+    return () if remark is None else (str(remark),)
+
+
+def _not_alone(asked: Asked) -> Answer:
+    raise FitError("This is asked of other findings.")
+
+
+BUILT = (
+    Question("at_x", "value at", "fit", _not_alone, "of the fit, with its band", ("x",)),
+    Question("at_y", "where it is", "fit", _not_alone, "the place of a value", ("y",)),
+    Question("each", "from each reading", "fit", _not_alone, "one parameter", ("parameter",)),
+    Question("meet", "where they meet", "findings", _not_alone, "two fits"),
+    Question("difference", "difference", "findings", _not_alone, "of two numbers"),
+    Question("formula", "formula", "findings", _not_alone, "over findings", ("formula",)),
+)
+OF_FIT = {"at_x": at_x, "at_y": at_y, "each": each}
+
+__all__ = ["BUILT", "OF_FIT", "GalenaError", "Source", "as_value", "by_formula", "difference",
+           "meet"]  # fmt: skip

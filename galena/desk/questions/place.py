@@ -1,0 +1,93 @@
+"""What can be asked of a marker, or of two."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from galena.core.errors import TooFewReadings
+from galena.core.local_slope import tangent
+from galena.core.units import format as typeset
+from galena.desk.questions.answer import Answer, Asked, Estimate, Question
+from galena.experiments.readings import Readings
+
+COUNT, ORDER = 7, 1
+
+
+def _value(asked: Asked) -> Answer:
+    (x,) = asked.places
+    y, u, shared = _read(asked.whole, x)
+    parts = {asked.calibration: shared} if shared else {}
+    total = math.hypot(u, shared) if u or shared else math.nan
+    estimate = Estimate("value", asked.y_symbol, y, total, asked.y_unit, parts, asked.y_decimals)
+    near = np.abs(asked.whole.t - x).min() if len(asked.whole) else math.inf
+    exact = near <= 1e-9 * max(1.0, abs(x))
+    return Answer((estimate,), "" if exact else "between two readings", at=(x, y))
+
+
+def _read(readings: Readings, x: float) -> tuple[float, float, float]:
+    """Read between two readings: the value, its own uncertainty, and what all share."""
+    good = np.isfinite(readings.y)
+    t, y = readings.t[good], readings.y[good]
+    if not t.size or not t[0] <= x <= t[-1]:
+        raise TooFewReadings("A value between readings", 2, 0)
+    j = min(max(int(np.searchsorted(t, x)), 1), t.size - 1) if t.size > 1 else 0
+    i = max(j - 1, 0)
+    f = float((x - t[i]) / (t[j] - t[i])) if t[j] > t[i] else 0.0
+    value = float((1 - f) * y[i] + f * y[j])
+
+    def of(values: np.ndarray | None) -> tuple[float, float]:
+        if values is None:
+            return 0.0, 0.0
+        known = np.nan_to_num(values[good])
+        return float((1 - f) * known[i]), float(f * known[j])
+
+    return value, math.hypot(*of(readings.u)), sum(of(readings.shared))
+
+
+def _slope(asked: Asked) -> Answer:
+    (x,) = asked.places
+    count = int(asked.details.get("count", COUNT))  # type: ignore[call-overload]
+    order = int(asked.details.get("order", ORDER))  # type: ignore[call-overload]
+    found = tangent(asked.whole.t, asked.whole.y, x, count, order)
+    unit = asked.y_unit / asked.x_unit
+    shape = "line" if order == 1 else "parabola"
+    remark = f"{shape} through {found.count} readings about it"
+    estimate = Estimate("slope", "slope", found.slope, found.u_slope, unit)
+    reach = 1.5 * max(found.hi - found.lo, 1e-300)
+    ends = (found.lo - reach / 2, found.hi + reach / 2)
+    return Answer(
+        (estimate,),
+        remark,
+        line=(ends, tuple(map(float, found.at(ends)))),
+        at=(x, found.y),  # type: ignore[arg-type]
+    )
+
+
+def _pair(asked: Asked) -> Answer:
+    first, second = asked.places
+    (y1, u1, s1), (y2, u2, s2) = (_read(asked.whole, x) for x in (first, second))
+    shared = s2 - s1
+    own = math.hypot(u1, u2)
+    total = math.hypot(own, shared) or math.nan
+    parts = {asked.calibration: shared} if shared else {}
+    step = second - first
+    dx = Estimate("dx", f"Δ{asked.x_symbol}", step, math.nan, asked.x_unit, {}, asked.x_decimals)
+    dy = Estimate("dy", f"Δ{asked.y_symbol}", y2 - y1, total, asked.y_unit, parts, asked.y_decimals)
+    if not step:
+        return Answer((dx, dy), "both markers are at the same place")
+    rate = Estimate(
+        "rate", "average rate", (y2 - y1) / step, total / abs(step), asked.y_unit / asked.x_unit,
+        {name: part / step for name, part in parts.items()},
+    )  # fmt: skip
+    ratio = f", ratio {y2 / y1:.4g}" if y1 else ""
+    said = f"from {y1:.6g} to {y2:.6g} {typeset(asked.y_unit)}{ratio}"
+    return Answer((dx, dy, rate), said, line=((first, second), (y1, y2)))
+
+
+PLACE = (
+    Question("value", "keep the reading", "marker", _value, "between readings on a straight line"),
+    Question("slope", "slope", "marker", _slope, "of the readings about it", ("count", "order")),
+    Question("pair", "to another marker", "pair", _pair, "differences and average rate"),
+)

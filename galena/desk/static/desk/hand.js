@@ -1,0 +1,40 @@
+// Moves the parameters of a model by hand: slider and typed value go together, and what the server
+// says of them is drawn at once. Owns nothing; the sheet that a panel belongs to draws.
+
+export class Hand {
+  constructor(sheetOf) { this.sheetOf = sheetOf; }
+
+  moved(event) {
+    const param = event.target.closest("[data-by-hand] .param");
+    if (!param) return;
+    const [number, slider] = [param.querySelector(".number"), param.querySelector("[type=range]")];
+    if (event.target === slider) number.value = String(Number(Number(slider.value).toPrecision(6)));
+    else if (Number.isFinite(Number(number.value))) this.follow(slider, Number(number.value));
+    this.next = param.closest("[data-by-hand]");
+    this.ask();
+  }
+
+  // A typed value beyond the slider's reach moves that reach along.
+  follow(slider, value) {
+    if (value < Number(slider.min)) slider.min = value - 2 * Math.abs(value || 1);
+    if (value > Number(slider.max)) slider.max = value + 2 * Math.abs(value || 1);
+    slider.value = value;
+  }
+
+  async ask() {
+    if (this.asking) return;
+    this.asking = true;
+    while (this.next) {
+      const panel = this.next;
+      this.next = null;
+      const fields = new URLSearchParams([...panel.querySelectorAll(".param")].map((one) => [one.dataset.param, one.querySelector(".number").value]));
+      const answer = await fetch(`${panel.dataset.hand}?${fields}`).catch(() => null);
+      const found = await answer?.json().catch(() => null);
+      if (!panel.isConnected || !found) continue;
+      const said = panel.querySelector("[data-shown=residuals]");
+      if (said) said.textContent = found.trouble ?? `by hand, not fitted: ${found.said}`;
+      if (!found.trouble) this.sheetOf(Number(panel.closest(".ledger").dataset.sheet))?.lay(found);
+    }
+    this.asking = false;
+  }
+}
