@@ -90,6 +90,11 @@ def origin(unit: Unit) -> float:
     return 273.15 if is_celsius(unit) else 0.0
 
 
+def of_difference(unit: Unit) -> Unit:
+    """Give the unit of a difference of two values: kelvins for °C, else the same."""
+    return KELVIN if is_celsius(unit) else unit
+
+
 def is_celsius(unit: Unit) -> bool:
     """Tell whether a value in this unit is a temperature counted from the ice point."""
     return unit == CELSIUS

@@ -89,7 +89,7 @@ def estimate(value: float, uncertainty: float) -> str:
     A power of ten is taken out where plain digits would be unreadable.
     Source: JCGM 100:2008 (GUM), 7.2.6.
     """
-    shown, u, exponent = _scaled(value, uncertainty)
+    shown, u, exponent = _scaled(float(value), float(uncertainty))
     if not u:
         return shown
     if exponent:

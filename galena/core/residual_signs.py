@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy.stats import norm
 
-UNLIKELY = 0.01
+UNLIKELY = 0.05
 _EXACT_UP_TO = 400
 
 

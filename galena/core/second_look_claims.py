@@ -110,7 +110,8 @@ def _tied(fit: Fit) -> Remark | None:
     if isinstance(fit.model, LinearModel) and fit.model.key in ("line", "quadratic", "cubic"):
         return None  # there it only says that zero is far from the readings
     names = list(fit.params)
-    rho = np.abs(fit.correlation - np.eye(len(names)))
+    rho = np.abs(fit.correlation)
+    np.fill_diagonal(rho, 0.0)
     i, j = np.unravel_index(int(np.argmax(rho)), rho.shape)
     if not rho[i, j] > _TIED:
         return None

@@ -12,6 +12,7 @@ from galena.desk import flows as desk
 from galena.desk.models import Sheet
 from galena.experiments import typed_flows
 from galena.experiments.models import Experiment
+from galena.experiments.quantity_flows import add_derived
 from galena.reports import flows as reports
 
 REPORT = Path(__file__).with_name("tide_tank.md")
@@ -33,26 +34,50 @@ def tide_tank(experiment: Experiment, person: Person) -> None:
 
 
 def lamp(experiment: Experiment, person: Person) -> None:
-    """The curve, and beside it the same with both axes logarithmic."""
+    """Three models of the fall with distance, compared; beside it both axes logarithmic."""
     sheet = desk.first_sheet(experiment)
+    span = desk.add_span(sheet, 0.19, 1.21)
+    bare = experiment.runs.get(number=1)
+    made = {
+        kind: finding_flows.ask(span, kind, sheet.quantity, [bare])[0]
+        for kind in ("inverse_square_constant", "inverse", "decay_constant")
+    }
+    why = "The light of a small lamp spreads over a sphere; the room adds its own."
+    finding_flows.say_why(made["inverse_square_constant"], why)
+    finding_flows.show_on_graph(made["inverse_square_constant"], True)
     second = sheets.add_sheet(experiment, sheet.x, [sheet.quantity], "E over d, both logarithmic")
     _make_logarithmic(second)
-    sheets.set_beside(second, True)
+    sheets.set_beside(second, False)
 
 
-def wing(experiment: Experiment, person: Person) -> None:
-    """Speed and lift in a stack, a plateau marked off; and lift over speed."""
-    speed = experiment.quantities.get(symbol="v")
-    lift = experiment.quantities.get(symbol="L")
+def soap(experiment: Experiment, person: Person) -> None:
+    """Two branches, a line in each, and where they meet: the critical concentration."""
     sheet = desk.first_sheet(experiment)
-    sheets.choose_quantity(sheet, speed)
-    below = sheets.add_graph(sheet, lift)
-    span = desk.add_span(sheet, 80.0, 98.0)
     run = experiment.runs.get()
-    for quantity in (speed, lift):
-        finding_flows.ask(span, "mean", quantity, [run])
-    desk.add_note(below, "fan on step 3: v and L settle together", 85.0, 1.8)
-    sheets.add_sheet(experiment, speed, [lift])
+    lines = [
+        finding_flows.ask(desk.add_span(sheet, *ends), "line", sheet.quantity, [run])[0]
+        for ends in ((0.0, 12.0), (15.0, 26.0))
+    ]
+    met = finding_flows.build(sheet, "meet", [one.pk for one in lines])
+    finding_flows.rename(met, "V_c")
+    finding_flows.show_on_graph(met, True)
+
+
+def beam(experiment: Experiment, person: Person) -> None:
+    """A steep curve and its rates of change: where the second crosses zero, and E there."""
+    light = experiment.quantities.get(symbol="E")
+    slope = add_derived(experiment, "rate(E, x)", "rate of change", "E_x")
+    second = add_derived(experiment, "rate(E_x, x)", "second rate of change", "E_xx")
+    sheet = desk.first_sheet(experiment)
+    for one in (slope, second):
+        sheets.add_graph(sheet, one)
+    run = experiment.runs.get()
+    span = desk.add_span(sheet, 7.5, 11.5)
+    (crossing,) = finding_flows.ask(span, "crossing", second, [run], {"level": 0.0})
+    finding_flows.ask(span, "peak", slope, [run])
+    finding_flows.build(sheet, "there", [crossing.pk], quantity=light)
+    whole = desk.add_span(sheet, 2.5, 15.5)
+    finding_flows.ask(whole, "step", light, [run])
 
 
 def gangway(experiment: Experiment, person: Person) -> None:
@@ -68,7 +93,9 @@ def gangway(experiment: Experiment, person: Person) -> None:
     typed_flows.paste(run, 0, 0, pasted("\n".join(lines)), person)
     reason = "misprint: the digits were turned round"
     typed_flows.set_aside(run, None, MISPRINT, MISPRINT, reason, person)
-    desk.first_sheet(experiment)
+    sheet = desk.first_sheet(experiment)
+    span = desk.add_span(sheet, 0.15, 1.05)
+    finding_flows.ask(span, "power", sheet.quantity, [run])
 
 
 def _make_logarithmic(sheet: Sheet) -> None:

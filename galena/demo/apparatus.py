@@ -67,13 +67,18 @@ class Apparatus:
             raise LookupError(f"{symbol} is not one of {[one.symbol for one in live]}")
         return found[0]
 
-    def zero(self, *symbols: str) -> None:
-        """Zero channels at the mean of their last readings."""
+    def zero(self, *symbols: str, patiently: int = 1) -> None:
+        """Zero channels at the mean of their last readings, or of so many times as many."""
         values = []
         for symbol in symbols:
             feed, column = self.bench.feed_of(self.channel(symbol).pk)
-            until(lambda feed=feed: len(feed.recent()) > 20, "readings to zero at", 60)
-            values.append((self.channel(symbol), float(feed.recent()[:, column].mean())))
+            means = []
+            for time_over in range(patiently):
+                if time_over:
+                    self.go_by(2.1)  # what was read before does not count again
+                until(lambda feed=feed: len(feed.recent()) >= 38, "readings", 60)
+                means.append(float(feed.recent()[:, column].mean()))
+            values.append((self.channel(symbol), sum(means) / len(means)))
         bench_flows.zero(values, self.person)
         self.bench.refresh()
 

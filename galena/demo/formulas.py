@@ -2,9 +2,12 @@
 
 from galena.classroom.models import Person
 from galena.core.axes import Axis
-from galena.desk import sheets
+from galena.desk import finding_flows, sheets
+from galena.desk import flows as desk
 from galena.experiments.models import Experiment, Quantity
 from galena.experiments.quantity_flows import add_derived, save_given, set_rule
+
+DRIFTING = "a*exp(-x/τ) + c + d*x"  # the room warms a little while the cocoa cools
 
 
 def shaft_spring(experiment: Experiment, person: Person) -> None:
@@ -42,6 +45,11 @@ def lantern_cell(experiment: Experiment, person: Person) -> None:
     sheets.choose_x(sheet, voltage)
     for one in (power, slope):
         sheets.add_graph(sheet, one)
+    bright = experiment.runs.get(number=1)
+    span = desk.add_span(sheet, 0.42, 0.50)
+    (most,) = finding_flows.ask(span, "crossing", slope, [bright], {"level": 0.0})
+    finding_flows.build(sheet, "there", [most.pk], quantity=current)
+    finding_flows.ask(span, "peak", power, [bright])
 
 
 def linked_wells(experiment: Experiment, person: Person) -> None:
@@ -73,3 +81,11 @@ def cocoa(experiment: Experiment, person: Person) -> None:
     # Later the cocoa is as warm as the room, and the last digit is all that is left.
     sheets.set_axis(straight, "x", Axis(0.0, 3600.0))
     sheets.set_axis(graph, "left", Axis(0.0, 4.5))
+    span = desk.add_span(sheet, 60.0, 7200.0)
+    runs = list(experiment.runs.all())
+    one, two = (experiment.quantities.get(symbol=symbol) for symbol in ("T_1", "T_2"))
+    finding_flows.ask(span, "decay_constant", one, runs[:1])
+    finding_flows.ask(span, "model", one, runs[:1], {"formula": DRIFTING})
+    # Under a lid two hours are too short to tell the room's drift; it was 0.4 °C in an hour.
+    (lidded,) = finding_flows.ask(span, "model", two, runs[1:], {"formula": DRIFTING})
+    finding_flows.hold(lidded, {"d": 0.4 / 3600})

@@ -13,11 +13,15 @@ from galena.experiments.models import Condition, Experiment
 from galena.recording import stepper
 from galena.shell.waiting import until
 
-MAGNET = ArmedPlan(10_000, 0.060, 0.010, Level(-0.1, "falling"))
+MAGNET = ArmedPlan(10_000, 0.130, 0.050, Level(-0.1, "falling"))
 TOO_SLOW = ArmedPlan(500, 0.060, 0.010, Level(-0.1, "falling"))
 TURNS, HEIGHTS = ("200", "400"), ("0.30 ± 0.01", "0.60 ± 0.01")
 CLAP = ArmedPlan(10_000, 0.050, 0.005, Level(0.5, "rising"))
 DISTANCES = (0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6, 0.7, 0.85, 1.0, 1.2)
+VOLUMES = (*range(0, 13, 1), 13.5, 14, *range(15, 27, 1))  # mL
+STIRRED = 12.0  # s of the rig until soap and water are mixed
+EDGES = (3.0, 4.0, 5.0, 5.8, 6.5, 7.1, 7.7, 8.2, 8.7, 9.2, 9.7, 10.2, 10.8, 11.4, 12.1, 12.9,
+         13.8, 15.0)  # fmt: skip  # mm
 FORGOTTEN = 5  # the place of the distance that was typed, but not yet set
 WEIGHTS = ((1, "0.250 ± 0.001", 8.0), (2, "0.500 ± 0.001", 12.0))
 WELLS = ("0.500 ± 0.002", "0.200 ± 0.001")
@@ -64,6 +68,7 @@ def magnet_tube(experiment: Experiment, person: Person) -> None:
     flows.add_condition(experiment, "drop", Condition.Kind.NUMBER, "H", "m")
     made = [(turns, height) for turns in TURNS for height in HEIGHTS for _ in range(2)]
     with apparatus("magnet_tube", experiment, person) as at:
+        at.zero("ε", patiently=4)
         for number, (turns, height) in enumerate(made):
             _drop(at, number, MAGNET, turns, height)
         _drop(at, len(made), TOO_SLOW, TURNS[-1], HEIGHTS[-1])
@@ -92,7 +97,7 @@ def wind_duct(experiment: Experiment, person: Person) -> None:
     """One run over the five steps of the fan, half a minute each; the balance was zeroed."""
     flows.add_condition(experiment, "wing", Condition.Kind.TEXT)
     with apparatus("wind_duct", experiment, person, pace=40) as at:
-        at.zero("L")
+        at.zero("v", "L")
         begin = at.rig.state["t"] + 12.0  # a reset would set the two clocks anew
         for step in range(1, 6):
             at.set("fan", step, begin + 30.0 * (step - 1))
@@ -147,6 +152,30 @@ def lantern_cell(experiment: Experiment, person: Person) -> None:
             at.live_for(1.0)
             at.set("sweep", 1)
             at.record(at.wish(("U", "I"), light=light), SteadyPlan(20, 15))
+
+
+def slipway_soap(experiment: Experiment, person: Person) -> None:
+    """Stepwise: soap added a millilitre at a time, past the place where the branches meet."""
+    volume = flows.add_entered(experiment, "soap solution added", "V", "mL", "1")
+    with apparatus("slipway_soap", experiment, person, pace=20) as at:
+        wish = at.wish(("κ",))
+        for added in VOLUMES:
+            at.set("V", added)
+            at.go_by(STIRRED)
+            at.take(wish, 2.0, volume, f"{added:.1f}")
+        at.recorder.stop(experiment.pk, str(person))
+
+
+def beam_edge(experiment: Experiment, person: Person) -> None:
+    """Stepwise: the knife edge moved across the beam, in finer steps where it is steep."""
+    place = flows.add_entered(experiment, "place of the edge", "x", "mm", "2")
+    with apparatus("beam_edge", experiment, person, pace=20) as at:
+        wish = at.wish(("E",))
+        for edge in EDGES:
+            at.set("x", edge)
+            at.go_by(0.2)
+            at.take(wish, 1.0, place, f"{edge:.2f}")
+        at.recorder.stop(experiment.pk, str(person))
 
 
 def linked_wells(experiment: Experiment, person: Person) -> None:

@@ -10,7 +10,7 @@ from django.db import connections
 from galena.classroom.models import Person
 from galena.classroom.views import DEMO_TEACHER
 from galena.core.errors import GalenaError
-from galena.demo import analyses, formulas, recordings
+from galena.demo import analyses, formulas, harvests, recordings
 from galena.experiments import flows as experiments
 from galena.experiments.models import Experiment
 
@@ -25,6 +25,8 @@ RECORDED = (
     ("Shaft spring", (), recordings.shaft_spring),
     ("Lantern-room cell", (), recordings.lantern_cell),
     ("Wells running together", (), recordings.linked_wells),
+    ("Slipway soap", (), recordings.slipway_soap),
+    ("Beam edge", (), recordings.beam_edge),
 )
 TO_TRY = (
     ("Linked wells", [("area of well 1", "m^2"), ("area of well 2", "m^2")]),
@@ -35,11 +37,15 @@ TYPED = "Gangway"
 ANALYSED: dict[str, Callable[[Experiment, Person], None]] = {
     "Tide tank": analyses.tide_tank,
     "Lamp over distance": analyses.lamp,
-    "Wing in the wind duct": analyses.wing,
+    "Wing in the wind duct": harvests.wing,
     "Shaft spring": formulas.shaft_spring,
     "Lantern-room cell": formulas.lantern_cell,
     "Wells running together": formulas.linked_wells,
     "Cocoa with and without a lid": formulas.cocoa,
+    "Falling magnet": harvests.magnet,
+    "Two horns": harvests.horns,
+    "Slipway soap": analyses.soap,
+    "Beam edge": analyses.beam,
     TYPED: analyses.gangway,
 }
 LAST = TO_TRY[-1][0]

@@ -42,10 +42,13 @@ def ask_marker(
     return _ask(marker.sheet, kind, of, quantity, runs, details, marker=marker, second=second)
 
 
-def build(sheet: Sheet, kind: str, of: list, details: dict | None = None) -> Finding:
+def build(
+    sheet: Sheet, kind: str, of: list, details: dict | None = None, quantity: Quantity | None = None
+) -> Finding:
     """Ask a question of other findings of a sheet.
 
-    of: their keys, or pairs of a key and the name of a number. Raises DeskError.
+    of: their keys, or pairs of a key and the name of a number; quantity: what is read there.
+    Raises DeskError.
     """
     question = QUESTIONS.get(kind)
     needed = {"fit": 1, "findings": 2}.get(question.of if question else "", 0)
@@ -61,8 +64,10 @@ def build(sheet: Sheet, kind: str, of: list, details: dict | None = None) -> Fin
     about = {"run": first.run, "quantity": first.quantity} if first and kind != "formula" else {}
     place = {"span": first.span, "marker": first.marker} if first and needed == 1 else {}
     details = {**(details or {}), "of": of}
+    if kind == "there" and quantity is not None:
+        about["quantity"] = quantity
     for one in sheet.findings.filter(kind=kind):
-        if one.details == details:
+        if one.details == details and one.quantity == about.get("quantity"):
             return one
     _refuse_many(sheet)
     with transaction.atomic():

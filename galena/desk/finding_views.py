@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from galena.core import fits, numbers
 from galena.core.errors import GalenaError
 from galena.core.fits.comparing import compare as compared
+from galena.core.residual_signs import signs
 from galena.desk import answers, finding_flows, ledger, window
 from galena.desk.errors import DeskError
 from galena.desk.findings import RELATED, Answers
@@ -77,7 +78,12 @@ def build(request, experiment_id: int, sheet_id: int):
             text, name = post.get("formula", ""), post.get("name", "")
             finding_flows.build_formula(sheet, text, name, symbols)
             return
-        finding_flows.build(sheet, kind, _of(post.getlist("of"), kind), _details(request, kind))
+        key = post.get("quantity", "")
+        quantity = None
+        if kind == "there":
+            quantity = get_object_or_404(sheet.experiment.quantities, pk=int(key or 0))
+        of = _of(post.getlist("of"), kind)
+        finding_flows.build(sheet, kind, of, _details(request, kind), quantity)
 
     return answers.changed(request, sheet, f"ask {kind} of findings", act)
 
@@ -279,6 +285,7 @@ def _others(known: ledger.Ledger, row: ledger.Row) -> dict:
         "fits": [one for one in known.rows if one.is_fit and one.finding.pk != row.finding.pk
                  and not one.answer.trouble],
         "numbers": alike[:60],
+        "has_place": any(one.key == "x" for one in row.answer.estimates),
     }  # fmt: skip
 
 
@@ -395,10 +402,9 @@ def _residuals(finding: Finding, asked, found) -> list[dict]:
         return []
     left = inside.y - found.predict(inside.t)
     good = left == left
-    return [
-        {"graph": one.pk, "x": inside.t[good].tolist(), "y": left[good].tolist()}
-        for one in finding.residuals.all()
-    ]
+    title = f"residuals by hand, {finding.run}: {signs(left[good]).said}"
+    moved = {"x": inside.t[good].tolist(), "y": left[good].tolist(), "title": title}
+    return [{"graph": one.pk} | moved for one in finding.residuals.all()]
 
 
 def _placed(request, experiment_id: int, finding_id: int) -> tuple[Finding | None, Sheet]:

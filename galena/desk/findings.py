@@ -143,6 +143,9 @@ class Answers:
             )
             return of_findings.difference(first, second, (sources[0].name, sources[1].name))
         sources = [self._source(pk) for pk in finding.of]
+        if kind == "there":
+            self._asked[_key(finding)] = _asked(finding, self._readings_of(finding).readings)
+            return of_findings.there(sources[0], self.asked(finding))
         if kind == "meet":
             return of_findings.meet(sources, details)
         return of_findings.OF_FIT[kind](sources[0], details)
@@ -225,6 +228,9 @@ def _asked(finding: Finding, readings: Readings) -> Asked:
         part = series.inside(readings.t, *places)
         inside = readings.at(part).counted
         whole = readings.at(slice(max(0, part.start - 2), part.stop + 2)).counted
+    elif finding.marker is None:
+        places, inside = (), readings.counted
+        whole = inside
     else:
         places = (finding.marker.x,) + ((finding.second.x,) if finding.second else ())
         whole = readings.counted

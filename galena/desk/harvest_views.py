@@ -49,4 +49,6 @@ def _made(request, span: Span, over: str):
         return harvests.harvest(span, findings, request.user, one, spans)
     plans = {run.plan for run in runs if run.pk in asked}
     alike = [run for run in runs if run.plan in plans]
+    if over == "shown":
+        alike = [run for run in alike if run.shown]
     return harvests.harvest(span, findings, request.user, alike, [span], repeats=over == "repeats")

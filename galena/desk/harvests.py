@@ -11,6 +11,7 @@ import numpy as np
 from django.db import transaction
 from django.utils import timezone
 
+from galena.core.numbers import decimals_of_text
 from galena.core.statistics import describe
 from galena.desk.errors import DeskError
 from galena.desk.findings import Answers
@@ -102,7 +103,7 @@ def _places(sheet: Sheet, span: Span, spans: list[Span]) -> list[dict]:
     if len(spans) < 2:
         return []
     made = _quantity(sheet.experiment, f"middle of the span, {sheet.x_symbol}",
-                     f"{_letters(sheet.x_symbol)}_mid", sheet.x_unit, 3)  # fmt: skip
+                     f"{_letters(sheet.x_symbol)}_mid", sheet.x_unit, 2)  # fmt: skip
     return [{"quantity": made.pk, "place": True}]
 
 
@@ -112,7 +113,9 @@ def _conditions(experiment, runs: list[Run]) -> list[dict]:
     found = []
     for one in Condition.objects.filter(pk__in=known):
         symbol = f"{_letters(one.symbol) or _letters(one.name)[:1]}_h"
-        made = _quantity(experiment, one.name, symbol, one.unit, 3)
+        texts = held.filter(condition=one).values_list("text", flat=True)
+        decimals = max((decimals_of_text(text.partition("±")[0]) for text in texts), default=0)
+        made = _quantity(experiment, one.name, symbol, one.unit, decimals)
         found.append({"quantity": made.pk, "condition": one.pk})
     return found
 
@@ -124,9 +127,13 @@ def _numbers(experiment, finding: Finding, answer: Answer) -> list[dict]:
     for one in answer.estimates:
         letters = finding.quantity.symbol
         single = len(answer.estimates) == 1
-        said = letters if finding.kind == "mean" else f"{_letters(one.key)}_{_letters(letters)}"
         name = f"{finding.kind} of {letters}" if single else f"{one.name} of {letters}"
-        symbol = f"{_letters(said)}_mean" if finding.kind == "mean" else said
+        if one.key == "x":
+            symbol = f"{_letters(finding.sheet.x_symbol)}_{_letters(letters)}"
+        elif one.key in ("mean", "y"):
+            symbol = f"{_letters(letters)}_{finding.kind}"
+        else:
+            symbol = f"{_letters(one.key)}_{_letters(letters)}"
         made = _quantity(experiment, name, symbol, str(one.unit), _decimals(one))
         asked = {"kind": finding.kind, "of": finding.quantity_id, "details": _told(finding)}
         found.append({"quantity": made.pk, "key": one.key} | asked)

@@ -13,6 +13,7 @@ from galena.desk import along, reading, window
 from galena.desk.findings import RELATED, Answers, said
 from galena.desk.models import Finding, Marker, Note, Sheet, Span
 from galena.desk.questions import AT_HAND, FITS, QUESTIONS, Answer, Estimate, Question
+from galena.shell.templatetags.science import words
 
 
 @dataclass(frozen=True)
@@ -334,7 +335,8 @@ def _notes(row: Row) -> list[dict]:
     if not found or row.answer.at is None:
         return []
     x, y = row.answer.at
-    return [{"id": one.pk, "text": on_graph(row), "x": x, "y": y} for one in found]
+    text = on_graph(row)
+    return [{"id": one.pk, "text": text, "html": words(text), "x": x, "y": y} for one in found]
 
 
 def on_graph(row: Row) -> str:

@@ -14,6 +14,7 @@ import numpy as np
 
 KEPT = 400
 FASTEST_DRIFT = 1e-3  # no clock runs so far off
+USUAL_DRIFT = 5e-5  # as far off as a quartz of a board may well be
 SET_ANEW_US = 20_000.0  # by more than this, beyond what a trip leaves open, it was set anew
 DRIFT_AFTER_US = 4e6  # trips must span this for a drift to be told from their scatter
 
@@ -90,10 +91,21 @@ class DeviceClock:
         """The shortest trip of those that count."""
         return min((trip.delay_us for trip in self._trips), default=math.inf)
 
+    def _without_drift(self) -> ClockEstimate:
+        """Take one trip, a short one, but none so old that an unknown drift would tell more."""
+        now = self._trips[-1].host_us
+
+        def u(trip: RoundTrip) -> float:
+            aged = USUAL_DRIFT * (now - trip.host_us)
+            return math.hypot(trip.delay_us / 2 / math.sqrt(3), aged)
+
+        best = min(self._trips, key=u)
+        return ClockEstimate(best.host_us, best.device_us, best.pace, u(best), best.pace)
+
     def estimate(self) -> ClockEstimate:
         """Put the device's clock beside this computer's.
 
-        Short spans give the offset of the shortest trip. Longer ones a line through the trips,
+        Short spans give the offset of a short and late trip. Longer ones a line through the trips,
         weighted by 1/delay², whose slope is the drift. The offset lies anywhere within half a
         trip: u = delay / (2·√3), a rectangular distribution (JCGM 100:2008 (GUM), 4.3.7).
         """
@@ -104,7 +116,7 @@ class DeviceClock:
         near = [trip for trip in self._trips if trip.delay_us <= 2 * best.delay_us]
         host = np.array([trip.host_us for trip in near])
         if host[-1] - host[0] < DRIFT_AFTER_US or len(near) < 6:
-            return ClockEstimate(best.host_us, best.device_us, best.pace, u, best.pace)
+            return self._without_drift()
         ahead = np.array([trip.device_us - best.device_us for trip in near])
         ahead -= best.pace * (host - best.host_us)
         weights = np.array([1 / max(trip.delay_us, 1.0) for trip in near]) ** 2

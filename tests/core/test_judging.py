@@ -33,10 +33,10 @@ def test_few_changes_of_sign_are_as_unlikely_as_counting_says():
 
 
 @pytest.mark.parametrize("count", [30, 1000])
-def test_chance_alone_is_called_a_curve_in_one_of_a_hundred(count):
+def test_chance_alone_is_called_a_curve_in_one_of_twenty(count):
     rng = np.random.default_rng(6)
     called = [signs(rng.normal(size=count)).is_curve for _ in range(2000)]
-    assert np.mean(called) <= 0.015
+    assert np.mean(called) <= 0.06
 
 
 def test_an_extra_parameter_must_earn_its_place():

@@ -22,7 +22,7 @@ def test_the_shortest_trip_gives_the_offset_within_half_of_it(ppm, start, seed):
     found = clock.estimate()
     truth = start + 10_000 * (1 + ppm / 1e6)
     assert abs(found.device_at(10_000.0) - truth) <= clock.best_delay_us / 2 + 2
-    assert found.u_us == pytest.approx(clock.best_delay_us / 2 / 3**0.5)
+    assert found.u_us == pytest.approx(clock.best_delay_us / 2 / 3**0.5, rel=0.02)
 
 
 @pytest.mark.parametrize("ppm", [-80.0, 0.0, 45.0])

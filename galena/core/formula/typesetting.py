@@ -39,7 +39,7 @@ def _set(node: Node) -> str:
     if node.operator == "divide":
         return f"<mfrac>{_row(_set(_bare(node.left)))}{_row(_set(_bare(node.right)))}</mfrac>"
     if node.operator == "power":
-        return f"<msup>{_row(_within(node.left, 5))}{_row(_set(_bare(node.right)))}</msup>"
+        return f"<msup>{_row(_within(node.left, 5))}{_row(_raised(_bare(node.right)))}</msup>"
     binds = _BINDS[node.operator]
     left, right = _within(node.left, binds), _within(node.right, binds)
     return f"{left}<mo>{_SIGN[node.operator]}</mo>{right}"
@@ -121,7 +121,22 @@ def _root(node: Call) -> str:
 
 
 def _exponential(node: Call) -> str:
-    return f'<msup><mi mathvariant="normal">e</mi>{_row("".join(_arguments(node)))}</msup>'
+    return f'<msup><mi mathvariant="normal">e</mi>{_row(_raised(_bare(node.arguments[0])))}</msup>'
+
+
+def _raised(node: Node) -> str:
+    """Set an exponent: a fraction in it would be too small to read, so it has a stroke."""
+    if isinstance(node, Negative):
+        return f"<mo>{MINUS}</mo>{_raised(node.operand)}"
+    if isinstance(node, Binary) and node.operator == "divide":
+        right = node.right
+        below = _set(right) if isinstance(_bare(right), Name | Number | Call) else _fenced(right)
+        return f"{_raised(node.left)}<mo>/</mo>{below}"
+    return _within(node, 2)
+
+
+def _fenced(node: Node) -> str:
+    return f"<mo>(</mo>{_set(_bare(node))}<mo>)</mo>"
 
 
 def _absolute(node: Call) -> str:

@@ -13,11 +13,13 @@ from galena.core.errors import FitError, GalenaError
 from galena.core.fits.each_reading import solve_each
 from galena.core.fits.meeting import place_of
 from galena.core.formula import Symbol, Value
+from galena.core.local_slope import tangent
 from galena.core.statistics import describe
 from galena.core.units import Unit
 from galena.core.units import format as typeset
 from galena.desk.errors import DeskError
 from galena.desk.questions.answer import Answer, Asked, Estimate, Question
+from galena.desk.questions.place import read_between
 
 PERCENT = Unit((("%", 1),))
 
@@ -122,11 +124,12 @@ def difference(first: Estimate, second: Estimate, names: tuple[str, str]) -> Ans
     size = dimensions.factor(second.unit) / dimensions.factor(first.unit)
     off = second.value * size - first.value
     u = _of_difference(first, second, size)
-    estimates = [Estimate("difference", "difference", off, u, first.unit)]
+    unit = dimensions.of_difference(first.unit)
+    estimates = [Estimate("difference", "difference", off, u, unit)]
     if first.value:
         share = abs(100 / first.value)
         relative = _of_ratio(first, second, size)
-        estimates.append(Estimate("percent", "in percent", off * share * np.sign(first.value),
+        estimates.append(Estimate("percent", "in percent", math.copysign(share, first.value) * off,
                                   relative * 100, PERCENT))  # fmt: skip
     said = ""
     if math.isfinite(u) and u > 0:
@@ -192,6 +195,26 @@ def _combined(first: Estimate, second: Estimate, by_first: float, by_second: flo
     return total or math.nan
 
 
+def there(source: Source, asked: Asked) -> Answer:
+    """Read another quantity at the place that a finding has found.
+
+    u² = u_y² + (slope · u_x)², the slope being that between the two readings about it.
+    """
+    place = next((one for one in source.answer.estimates if one.key == "x"), None)
+    if place is None:
+        place = source.estimate("x")
+    y, u, shared = read_between(asked.whole, place.value)
+    slope = 0.0
+    if math.isfinite(place.uncertainty) and len(asked.whole) > 3:
+        near = tangent(asked.whole.t, asked.whole.y, place.value, 5)
+        slope = near.slope
+    u_x = place.uncertainty if math.isfinite(place.uncertainty) else 0.0
+    total = math.hypot(u, shared, slope * u_x) or math.nan
+    estimate = Estimate("value", asked.y_symbol, y, total, asked.y_unit, {}, asked.y_decimals)
+    remark = f"where {source.name} found {place.name} = {place.text} {place.unit_text}".rstrip()
+    return Answer((estimate,), remark, at=(place.value, y))
+
+
 def _number(details: Mapping[str, object], name: str) -> float:
     try:
         return float(details[name])  # type: ignore[arg-type]
@@ -211,6 +234,7 @@ def _not_alone(asked: Asked) -> Answer:
 BUILT = (
     Question("at_x", "value at", "fit", _not_alone, "of the fit, with its band", ("x",)),
     Question("at_y", "where it is", "fit", _not_alone, "the place of a value", ("y",)),
+    Question("there", "reading there", "fit", _not_alone, "of another quantity"),
     Question("each", "from each reading", "fit", _not_alone, "one parameter", ("parameter",)),
     Question("meet", "where they meet", "findings", _not_alone, "two fits"),
     Question("difference", "difference", "findings", _not_alone, "of two numbers"),

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from galena.core import fits, numbers, second_look_claims
+from galena.core.dimensions import is_celsius, of_difference
 from galena.core.errors import FitError, FormulaError
 from galena.core.fits.moving import moved
 from galena.core.residual_signs import signs
@@ -15,6 +16,7 @@ from galena.core.units import Unit
 from galena.core.units import format as typeset
 from galena.desk.questions.answer import Answer, Asked, Estimate, Question
 
+COUNTED = ("power", "logarithm")  # these take x as a number
 TYPED = "model"  # the kind whose formula stands in the details
 
 
@@ -55,8 +57,8 @@ def fitted(kind: str):
 
 def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool = False) -> Answer:
     """State a fit as an answer: its parameters with units, its residuals, what to look at."""
-    y = typeset(asked.y_unit)
     ups = signs(found.residuals)
+    y = typeset(of_difference(asked.y_unit))
     off = numbers.significant(found.residual_sd) if math.isfinite(found.residual_sd) else "–"
     count = numbers.grouped(found.count)
     if by_hand:
@@ -72,6 +74,10 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
     except FormulaError as error:
         units = dict.fromkeys(found.params, Unit())
         remarks = (*remarks, f"No units for its parameters: {error}")
+    if is_celsius(asked.y_unit):
+        units = _as_differences(found, units)
+    if found.model.key in COUNTED:
+        said += f"; {asked.x_symbol} counted in {typeset(asked.x_unit) or '1'}"
     shifts = _shifts(asked, found, u) if not by_hand else {}
     parts = _parts(found)
     estimates = []
@@ -88,6 +94,16 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
         tuple(estimates), said, found, signs=ups, by_hand=by_hand, remarks=remarks,
         at=(x, float(found.predict(x)[0])),
     )  # fmt: skip
+
+
+def _as_differences(found: fits.Fit, units: dict[str, Unit]) -> dict[str, Unit]:
+    """Take as kelvins what is no temperature by itself, as the amplitude of a decay."""
+    lo, hi = found.reach
+    slopes = found.model.slopes(np.linspace(lo, hi, 5), found.params)
+    return {
+        name: unit if np.allclose(slopes[:, place], 1.0) else of_difference(unit)
+        for place, (name, unit) in enumerate(units.items())
+    }
 
 
 def _shifts(asked: Asked, found: fits.Fit, u: np.ndarray | None) -> dict[str, float]:

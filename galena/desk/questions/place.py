@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from galena.core.dimensions import of_difference
 from galena.core.errors import TooFewReadings
 from galena.core.local_slope import tangent
 from galena.core.units import format as typeset
@@ -17,7 +18,7 @@ COUNT, ORDER = 7, 1
 
 def _value(asked: Asked) -> Answer:
     (x,) = asked.places
-    y, u, shared = _read(asked.whole, x)
+    y, u, shared = read_between(asked.whole, x)
     parts = {asked.calibration: shared} if shared else {}
     total = math.hypot(u, shared) if u or shared else math.nan
     estimate = Estimate("value", asked.y_symbol, y, total, asked.y_unit, parts, asked.y_decimals)
@@ -26,7 +27,7 @@ def _value(asked: Asked) -> Answer:
     return Answer((estimate,), "" if exact else "between two readings", at=(x, y))
 
 
-def _read(readings: Readings, x: float) -> tuple[float, float, float]:
+def read_between(readings: Readings, x: float) -> tuple[float, float, float]:
     """Read between two readings: the value, its own uncertainty, and what all share."""
     good = np.isfinite(readings.y)
     t, y = readings.t[good], readings.y[good]
@@ -67,23 +68,29 @@ def _slope(asked: Asked) -> Answer:
 
 def _pair(asked: Asked) -> Answer:
     first, second = asked.places
-    (y1, u1, s1), (y2, u2, s2) = (_read(asked.whole, x) for x in (first, second))
+    (y1, u1, s1), (y2, u2, s2) = (read_between(asked.whole, x) for x in (first, second))
     shared = s2 - s1
     own = math.hypot(u1, u2)
     total = math.hypot(own, shared) or math.nan
     parts = {asked.calibration: shared} if shared else {}
     step = second - first
-    dx = Estimate("dx", f"Δ{asked.x_symbol}", step, math.nan, asked.x_unit, {}, asked.x_decimals)
-    dy = Estimate("dy", f"Δ{asked.y_symbol}", y2 - y1, total, asked.y_unit, parts, asked.y_decimals)
+    of_x, of_y = of_difference(asked.x_unit), of_difference(asked.y_unit)
+    dx = Estimate("dx", f"Δ{asked.x_symbol}", step, math.nan, of_x, {}, asked.x_decimals)
+    dy = Estimate("dy", f"Δ{asked.y_symbol}", y2 - y1, total, of_y, parts, asked.y_decimals)
     if not step:
         return Answer((dx, dy), "both markers are at the same place")
     rate = Estimate(
         "rate", "average rate", (y2 - y1) / step, total / abs(step), asked.y_unit / asked.x_unit,
-        {name: part / step for name, part in parts.items()},
+        {name: part / step for name, part in parts.items()}, _three_digits((y2 - y1) / step),
     )  # fmt: skip
     ratio = f", ratio {y2 / y1:.4g}" if y1 else ""
     said = f"from {y1:.6g} to {y2:.6g} {typeset(asked.y_unit)}{ratio}"
     return Answer((dx, dy, rate), said, line=((first, second), (y1, y2)))
+
+
+def _three_digits(value: float) -> int:
+    """Give the decimals that show three digits of a value."""
+    return max(0, 2 - math.floor(math.log10(abs(value)))) if value else 0
 
 
 PLACE = (

@@ -9,7 +9,7 @@ import numpy as np
 from galena.core import numbers
 from galena.core.areas import area_between
 from galena.core.crossings import Place, crossings, extreme, half_way
-from galena.core.dimensions import factor, of, simplest
+from galena.core.dimensions import factor, of, of_difference, simplest
 from galena.core.errors import NumberError, TooFewReadings
 from galena.core.second_look import quiet_scatter
 from galena.core.statistics import describe
@@ -33,7 +33,7 @@ def _mean(asked: Asked) -> Answer:
     spread = (
         ""
         if found.count == 1
-        else f", standard deviation {numbers.significant(found.sd)} {typeset(y)}"
+        else f", standard deviation {numbers.significant(found.sd)} {typeset(of_difference(y))}"
     )
     if shared > 0:
         # JCGM 100:2008 (GUM), F.1.2.3: what all readings share does not average out.
@@ -51,7 +51,7 @@ def _spread(asked: Asked) -> Answer:
     u_median = math.sqrt(math.pi / 2) * found.standard_error
     return Answer(
         (
-            Estimate("sd", "standard deviation", found.sd, u_sd, y),
+            Estimate("sd", "standard deviation", found.sd, u_sd, of_difference(y)),
             Estimate("median", "median", found.median, u_median, y),
         ),
         counted(found.count),
@@ -81,7 +81,7 @@ def _duration(asked: Asked) -> Answer:
     if not inside.size:
         raise TooFewReadings("A count", 1, 0)
     step = 10.0**-asked.x_decimals
-    reach = Estimate("width", "from end to end", hi - lo, math.nan, asked.x_unit, {},
+    reach = Estimate("width", "from end to end", hi - lo, math.nan, of_difference(asked.x_unit), {},
                      asked.x_decimals + (1 if step > 0.01 * (hi - lo) else 0))  # fmt: skip
     own = Estimate("reach", "first to last reading", float(np.ptp(inside)), math.nan,
                    asked.x_unit, {}, asked.x_decimals)  # fmt: skip

@@ -179,7 +179,7 @@ export class Sheet {
         put(label, { top: (box.top + box.bottom) / 2, maxHeight: box.bottom - box.top, [side]: 0.1 * size });
       }
       const title = find(".graph-title", graph.id);
-      if (graph.residual) title.firstElementChild.textContent = graph.title || this.overlay.titles[graph.id] || "";
+      if (graph.residual) title.firstElementChild.textContent = graph.title || this.preview?.residuals.find((one) => one.graph === graph.id)?.title || this.overlay.titles[graph.id] || "";
       if (graph.title || graph.residual) put(title, { top: box.top - 1.5 * size, left: box.left });
       const said = this.without(graph.id);
       const note = find(".unseen", graph.id);

@@ -96,6 +96,7 @@ export function drawCurve(context, scale, curve, colour) {
   const parts = curve.parts.map(([xs, ys]) => xs.map((x, i) => [scale.x(x), scale.y(ys[i])]));
   const strokes = [[1, [], 5.5, COLOURS.surface], [0, [6, 6], 1.6, colour], [2, [6, 6], 1.6, colour], [1, [], 2.6, colour]];
   for (const [which, dash, width, stroke] of strokes) {
+    if (!parts[which].length) continue;
     context.setLineDash(dash);
     context.lineWidth = width * grown();
     context.strokeStyle = stroke;
