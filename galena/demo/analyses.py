@@ -47,7 +47,6 @@ def lamp(experiment: Experiment, person: Person) -> None:
     finding_flows.show_on_graph(made["inverse_square_constant"], True)
     second = sheets.add_sheet(experiment, sheet.x, [sheet.quantity], "E over d, both logarithmic")
     _make_logarithmic(second)
-    sheets.set_beside(second, False)
 
 
 def soap(experiment: Experiment, person: Person) -> None:

@@ -39,7 +39,7 @@ def lantern_cell(experiment: Experiment, person: Person) -> None:
     set_rule(voltage, "absolute", "0.0006")
     set_rule(current, "absolute", "0.06")
     power = add_derived(experiment, "U*I", "power", "P")
-    slope = add_derived(experiment, "rate(P, U, 21)", "rate of change of power", "P_U")
+    slope = add_derived(experiment, "rate(P, U, 9)", "rate of change of power", "P_U")
     sheet = sheets.first_sheet(experiment)
     sheets.choose_quantity(sheet, current)
     sheets.choose_x(sheet, voltage)

@@ -112,7 +112,7 @@ def _conditions(experiment, runs: list[Run]) -> list[dict]:
     known = set(held.exclude(value=None).values_list("condition_id", flat=True))
     found = []
     for one in Condition.objects.filter(pk__in=known):
-        symbol = f"{_letters(one.symbol) or _letters(one.name)[:1]}_h"
+        symbol = f"{_letters(one.symbol or one.name[:1])}_h"
         texts = held.filter(condition=one).values_list("text", flat=True)
         decimals = max((decimals_of_text(text.partition("±")[0]) for text in texts), default=0)
         made = _quantity(experiment, one.name, symbol, one.unit, decimals)

@@ -15,7 +15,8 @@ from galena.core.fits import linear
 from galena.core.fits.linear import Solution
 
 Floats = NDArray[np.float64]
-MOST_STEPS, FIRST_STEPS = 4000, 60
+MOST_STEPS, FIRST_STEPS = 4000, 30
+MOST_STARTS = 24  # from so many at most a way down is tried
 _GONE_ON = 3
 _ENOUGH = 1e-6  # of the residuals may still lie along the model's surface where it has converged
 _EXACT = 1e-9  # a step this small beside the parameters is only rounding
@@ -53,6 +54,7 @@ def solve(problem: Problem, starts: Sequence[Floats]) -> Solution:
     convergence by the relative offset of Bates and Watts, Technometrics 23 (1981) 179.
     """
     if len(starts) > 1:  # a short way from each tells which are worth going on from
+        starts = _likely(problem, starts)
         tried = [found for one in starts if (found := _descended(problem, one, FIRST_STEPS))]
         starts = [one.p for one in sorted(tried, key=lambda found: found.rss)[:_GONE_ON]]
     ends = [found for one in starts if (found := _descended(problem, one, MOST_STEPS))]
@@ -67,6 +69,16 @@ def solve(problem: Problem, starts: Sequence[Floats]) -> Solution:
             return _polished(problem, best)
         except FitError:
             return _polished(problem, _descended(problem, best.p, MOST_STEPS, _CLOSEST) or best)
+
+
+def _likely(problem: Problem, starts: Sequence[Floats]) -> list[Floats]:
+    """Give the starts that already lie nearest to the readings."""
+    if len(starts) <= MOST_STARTS:
+        return list(starts)
+    with np.errstate(all="ignore"):
+        sums = np.array([float(np.sum(problem.residuals(one) ** 2)) for one in starts])
+    order = np.argsort(np.where(np.isfinite(sums), sums, np.inf), kind="stable")
+    return [starts[place] for place in order[:MOST_STARTS]]
 
 
 def _descended(problem: Problem, first: Floats, steps: int, near: float = _NEAR) -> _End | None:

@@ -1,0 +1,157 @@
+"""Harvests: findings over runs and spans as a table that follows its sources."""
+
+import numpy as np
+import pytest
+from django.urls import reverse
+
+from galena.desk import finding_flows, findings, flows, harvests, sheets, table
+from galena.desk.errors import DeskError
+from galena.desk.models import Finding, Harvest
+from galena.exchange.duplicating import duplicate
+from galena.experiments import columns, typed_flows
+from galena.experiments.models import Run
+from galena.experiments.quantity_flows import add_derived
+from tests import making
+
+SLOPES = (1.0, 1.1, 2.0, 2.1)
+
+
+@pytest.fixture
+def ramps(experiment):
+    """Four runs that rise: two at 40 mL/s, two at 80."""
+    for number, slope in enumerate(SLOPES):
+        making.run(experiment, making.ramp(slope=slope, noise=0.05, seed=number),
+                   conditions=["40" if number < 2 else "80"])  # fmt: skip
+    return experiment
+
+
+@pytest.fixture
+def span(ramps):
+    sheet = sheets.first_sheet(ramps)
+    span = flows.add_span(sheet, 2.0, 15.0)
+    finding_flows.ask(span, "line", sheet.quantity, list(ramps.runs.all())[:1])
+    return span
+
+
+def harvested(client, experiment, span, over="runs"):
+    page = client.post(reverse("harvest", args=[experiment.pk, span.pk]), {"over": over})
+    return page, experiment.runs.filter(plan="harvest").order_by("-pk").first()
+
+
+def values(run, number):
+    return table.table_of(run).columns[number].values
+
+
+def column_of(run, symbol):
+    return next(one for one in table.table_of(run).columns if one.symbol == symbol)
+
+
+def test_a_card_is_asked_of_all_runs_in_one_request(as_ada, ramps, span):
+    page, run = harvested(as_ada, ramps, span)
+    assert "harvest of A" in page.text or run.name == "harvest of A"
+    assert [one.symbol for one in table.table_of(run).columns] == [
+        "", "p_h", "slope_h", "intercept_h",
+    ]  # fmt: skip
+    slopes = column_of(run, "slope_h")
+    assert slopes.values == pytest.approx(SLOPES, abs=0.02)
+    assert np.all(slopes.u > 0)
+    rows = table.table_of(run).rows(0, 9)
+    assert [row[0] for row in rows] == [f"run {n}, A" for n in (1, 2, 3, 4)]
+
+
+def test_it_follows_its_sources_and_keeps_its_rows(as_ada, ramps, span):
+    _, run = harvested(as_ada, ramps, span)
+    before = column_of(run, "slope_h").values.copy()
+    flows.move_span(span, 5.0, 9.0)
+    after = column_of(run, "slope_h").values
+    assert np.all(after != before) and after == pytest.approx(SLOPES, abs=0.05)
+    Run.objects.filter(experiment=ramps, number=2).update(removed_at="2026-01-01T00:00Z")
+    left = column_of(run, "slope_h").values
+    assert np.isnan(left[1]) and left[2] == after[2]
+
+
+def test_repeats_give_a_mean_with_its_standard_error(as_ada, ramps, span):
+    _, run = harvested(as_ada, ramps, span, "repeats")
+    slopes = column_of(run, "slope_h")
+    assert slopes.values == pytest.approx([1.05, 2.05], abs=0.02)
+    assert slopes.u == pytest.approx([0.05, 0.05], abs=0.01)
+
+
+def test_it_is_graphed_fitted_and_extended_like_any_table(as_ada, ramps, span, ada):
+    _, run = harvested(as_ada, ramps, span)
+    pump, slope = (ramps.quantities.get(symbol=one) for one in ("p_h", "slope_h"))
+    square = add_derived(ramps, "slope_h^2", "square", "q")
+    column = typed_flows.add_column(run, ada)
+    typed_flows.set_cell(column, 0, "7", ada)
+    read = columns.over(pump, [(run, one) for one in (slope, square, column.quantity)])
+    assert read[run.pk, square.pk].readings.y == pytest.approx(np.array(SLOPES) ** 2, abs=0.1)
+    assert read[run.pk, square.pk].readings.combined is not None
+    assert read[run.pk, column.quantity_id].readings.y[0] == 7.0
+    sheet = sheets.add_sheet(ramps, pump, [slope])
+    over = flows.add_span(sheet, 30.0, 90.0)
+    (line,) = finding_flows.ask(over, "line", slope, [run])
+    found = findings.answers([line])[0]
+    assert found.estimates[0].value == pytest.approx(1.0 / 40, rel=0.05)
+    page = as_ada.get(reverse("readings", args=[ramps.pk, run.number]))
+    assert "from" in page.text and "+ column" in page.text
+
+
+def test_plateaus_are_marked_copied_and_harvested(as_ada, experiment):
+    levels = np.repeat([1.0, 3.0, 5.0, 7.0], 60)
+    noise = np.random.default_rng(1).normal(0, 0.05, levels.size)
+    making.run(experiment, levels + noise)
+    sheet = sheets.first_sheet(experiment)
+    page = as_ada.post(reverse("plateaus", args=[experiment.pk, sheet.pk]))
+    assert page.status_code == 200 and sheet.spans.count() == 4
+    first = sheet.spans.first()
+    finding_flows.ask(first, "mean", sheet.quantity, list(experiment.runs.all()))
+    _, run = harvested(as_ada, experiment, first, "spans")
+    assert column_of(run, "h_mean").values == pytest.approx([1, 3, 5, 7], abs=0.05)
+    assert column_of(run, "t_mid").values == pytest.approx([3, 9, 15, 21], abs=1.0)
+    copied = as_ada.post(
+        reverse("copy-span", args=[experiment.pk, first.pk]), {"count": "2", "step": "0,5"}
+    )
+    assert copied.status_code == 200 and sheet.spans.count() == 6
+    for count, step, said in (
+        ("0", "1", "1 to 60 times"),
+        ("2", "0", "not zero"),
+        ("x", "1", "whole"),
+    ):
+        page = as_ada.post(reverse("copy-span", args=[experiment.pk, first.pk]),
+                           {"count": count, "step": step})  # fmt: skip
+        assert said in page.text
+
+
+def test_where_nothing_was_asked_there_is_nothing_to_harvest(as_ada, ramps, span):
+    Finding.objects.all().delete()
+    page, run = harvested(as_ada, ramps, span)
+    assert "Ask something of this span first" in page.text and run is None
+    assert page["HX-Retarget"] == "#ledger"
+    with pytest.raises(DeskError, match="Ask something"):
+        harvests.harvest(span, [], None, [], [span])
+
+
+def test_no_harvest_feeds_on_itself(as_ada, ramps, span):
+    _, run = harvested(as_ada, ramps, span)
+    one = Harvest.objects.get(run=run)
+    own = ramps.quantities.get(symbol="slope_h")
+    one.columns = [{"quantity": own.pk, "kind": "mean", "of": own.pk, "details": {}, "key": "mean"}]
+    one.rows = [[run.pk, span.pk]]
+    one.save()
+    assert np.isnan(column_of(run, "slope_h").values).all()
+
+
+def test_an_experiment_is_copied_with_its_harvests_and_built_findings(as_ada, ramps, span, ada):
+    harvested(as_ada, ramps, span)
+    sheet = span.sheet
+    line = Finding.objects.get()
+    finding_flows.build(sheet, "at_x", [line.pk], {"x": 5.0})
+    finding_flows.show_residuals(line, True)
+    copy = duplicate(ramps, ada, runs=True)
+    (front,) = sheets.sheets_of(copy)
+    kinds = {one.kind: findings.answers([one])[0] for one in front.findings.all()}
+    assert kinds["at_x"].trouble == kinds["line"].trouble == ""
+    assert front.graphs.exclude(residuals_of=None).get().residuals_of.sheet == front
+    run = copy.runs.get(plan="harvest")
+    assert column_of(run, "slope_h").values == pytest.approx(SLOPES, abs=0.02)
+    assert not duplicate(ramps, ada, runs=False).sheets.get().graphs.exclude(residuals_of=None)
