@@ -23,6 +23,7 @@ test: .work/ready-for-tests
 bench: .work/ready-for-tests
 	$(PYTHON) -m bench.live_path
 	$(PYTHON) -m bench.formulas
+	$(PYTHON) -m bench.findings
 	$(PYTHON) -m bench.desk_window
 	$(PYTHON) -m bench.desk_stack
 	$(PYTHON) -m bench.full_bench

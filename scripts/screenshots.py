@@ -98,9 +98,7 @@ def take_desks(page: Page, address: str) -> None:
     desk_of(page, address, "Wing in the wind duct")
     point(page, 0.8, 0.3)
     take(page, "desk-stack")
-    desk_of(page, address, "Lamp over distance")
-    point(page, 0.5, 0.5)
-    take(page, "desk-side-by-side")
+    take_findings(page, address)
     desk_of(page, address, "Gangway")
     page.get_by_role("button", name="Readings", exact=True).click()
     page.get_by_role("button", name="Row 7", exact=True).click()
@@ -116,19 +114,38 @@ def take_desks(page: Page, address: str) -> None:
     page.get_by_role("button", name="Light room").click()
 
 
-def take_formulas(page: Page, address: str) -> None:
-    """The energies of a spring, the formula of one of them, and units that do not fit."""
-    desk_of(page, address, "Shaft spring")
-    page.get_by_role("button", name="energies", exact=True).click()
-    page.wait_for_function("() => document.querySelectorAll('.axis-label.left').length === 4")
-    point(page, 0.6, 0.5)
+def take_findings(page: Page, address: str) -> None:
+    """The ledger with a second look, models compared, one moved by hand, and a harvest."""
+    desk_of(page, address, "Lamp over distance")
+    point(page, 0.5, 0.5)
+    take(page, "ledger")
+    page.get_by_role("button", name="compare").click()
+    page.locator(".compare table").wait_for()
+    page.wait_for_timeout(500)
+    take(page, "compare")
+    page.locator("#drawer").get_by_role("button", name="Close").click()
+    page.get_by_role("button", name="exponential decay plus constant", exact=True).first.click()
+    page.get_by_role("button", name="Residuals").click()
+    page.locator(".graph-title:visible").wait_for()
+    page.get_by_role("button", name="Move by hand").click()
+    page.get_by_role("slider", name="slide τ").focus()
+    for _ in range(20):
+        page.keyboard.press("ArrowRight")
     page.wait_for_timeout(800)
-    take(page, "desk-energies")
+    take(page, "by-hand")
+    desk_of(page, address, "Wing in the wind duct")
+    page.get_by_role("button", name="lift over the square of the speed").click()
+    page.get_by_role("button", name="Readings", exact=True).click()
+    page.locator("#table").get_by_text("run 1, B").wait_for()
+    point(page, 0.6, 0.5)
+    take(page, "harvest")
+
+
+def take_formulas(page: Page, address: str) -> None:
+    """The formula of one of the energies of a spring."""
+    desk_of(page, address, "Shaft spring")
     page.get_by_role("link", name="Quantities").click()
     page.wait_for_load_state("load")
-    page.get_by_role("combobox", name="formula").fill("E_kin + m*g_n*(y - 2.40)")
-    page.locator("#preview mark").wait_for()
-    take(page, "quantities-mistake")
     page.locator(".known a", has_text="energy of the spring").click()
     page.wait_for_load_state("load")
     take(page, "quantities")

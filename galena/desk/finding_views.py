@@ -2,8 +2,10 @@
 
 from dataclasses import replace
 
+from django.db.models import prefetch_related_objects
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
+from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET, require_POST
 
 from galena.core import fits, numbers
@@ -133,6 +135,27 @@ def preview(request, experiment_id: int, finding_id: int):
             "said": f"residuals {numbers.significant(found.residual_sd)} {unit}".strip(),
         }
     )
+
+
+@require_GET
+def peek(request, experiment_id: int, span_id: int):
+    """Give the findings of a span as they are with its ends elsewhere; nothing is kept."""
+    experiment = experiment_for(request, experiment_id)
+    span = Span.objects.filter(sheet__experiment=experiment, pk=span_id)
+    span = span.select_related("sheet__x").first()
+    if span is None:
+        return JsonResponse({"trouble": answers.GONE}, status=409)
+    try:
+        span.lo, span.hi = (numbers.parse(request.GET.get(end, ""), end) for end in ("lo", "hi"))
+    except GalenaError as error:
+        return JsonResponse({"trouble": str(error)}, status=422)
+    sheet = span.sheet
+    sheet.experiment = experiment
+    prefetch_related_objects([sheet], "graphs__traces__quantity")
+    rows = ledger.of_span(sheet, span)
+    context = {"experiment": experiment, "sheet": sheet, "rows": rows}
+    html = render_to_string("desk/_rows.html", context, request)
+    return JsonResponse({"rows": html, "curves": ledger.curves(rows)})
 
 
 @require_POST

@@ -71,6 +71,8 @@ class Answers:
             wanted = {pk for one in self.findings.values() for pk in one.of}
             shared = [one for one in self.findings.values() if one.details.get("shared")]
             missing = wanted - set(self.findings)
+            if not (missing or shared):
+                return
             found = Finding.objects.filter(pk__in=missing)
             for one in shared:
                 found |= Finding.objects.filter(span=one.span_id, kind=one.kind,

@@ -1,5 +1,6 @@
 """The cards of the ledger, and what they draw on the graph."""
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -8,11 +9,13 @@ from galena.core import series
 from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
 from galena.core.formula.reading import rename
+from galena.core.second_look_claims import FAR
 from galena.core.symbols import plain
 from galena.desk import along, reading, window
 from galena.desk.findings import RELATED, Answers, said
 from galena.desk.models import Finding, Marker, Note, Sheet, Span
 from galena.desk.questions import AT_HAND, FITS, QUESTIONS, Answer, Estimate, Question
+from galena.desk.questions.built import combined
 from galena.shell.templatetags.science import words
 
 
@@ -111,8 +114,40 @@ class SpanCard:
         return [(row, one) for row in self.rows for one in row.answer.remarks]
 
     @property
+    def agreements(self) -> list[str]:
+        """How the answers to one question agree from run to run, in their uncertainties."""
+        groups: dict[tuple, list[Row]] = {}
+        for row in self.rows:
+            finding = row.finding
+            if row.answer.estimates and not row.answer.by_hand:
+                key = (finding.kind, finding.quantity_id, finding.details.get("formula"))
+                groups.setdefault(key, []).append(row)
+        return [told for rows in groups.values() if len(rows) > 1 for told in _agreement(rows)]
+
+    @property
     def fits(self) -> list[Row]:
         return [row for row in self.rows if row.is_fit and not row.answer.trouble]
+
+
+def _agreement(rows: list[Row]) -> list[str]:
+    """Say of each number how far the runs are from the first, those that are told apart most."""
+    first, *others = rows
+    told = []
+    for one in first.answer.estimates:
+        apart = []
+        for row in others:
+            other = next((each for each in row.answer.estimates if each.key == one.key), None)
+            u = math.nan if other is None else combined(one, other)
+            if other is not None and u > 0:
+                apart.append((abs(other.value - one.value) / u, row.finding.run))
+        if apart:
+            most, run = max(apart, key=lambda pair: pair[0])
+            how = "agree" if most <= FAR else "differ"
+            told.append(
+                f"{first.label}, {one.name}: {first.finding.run} and {run} {how}, "
+                f"{most:.1f} of their uncertainties apart"
+            )
+    return told
 
 
 @dataclass(frozen=True)
@@ -169,7 +204,19 @@ def rows(sheet: Sheet) -> list[Row]:
         .prefetch_related("notes", "residuals")
         .order_by("span_id", "marker_id", "kind", "run__number", "pk")
     )
-    asked = list(related)
+    return _answered(list(related))
+
+
+def of_span(sheet: Sheet, span: Span) -> list[Row]:
+    """Give the findings of a span, with its ends as they are said to be."""
+    kept = span.findings.exclude(run__removed_at__isnull=False).select_related("run", "quantity")
+    found = list(kept.prefetch_related("notes", "residuals").order_by("kind", "run__number", "pk"))
+    for one in found:
+        one.sheet, one.span = sheet, span
+    return _answered(found)
+
+
+def _answered(asked: list[Finding]) -> list[Row]:
     known = Answers(asked)
     names = [str(one) for one in asked]
     return [Row(one, known.of(one), names.count(name) == 1)

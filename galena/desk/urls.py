@@ -31,6 +31,7 @@ urlpatterns = [
     path("desk/graphs/<int:graph_id>/<str:side>", axis_views.y_axis, name="y-axis"),
     path("desk/spans/<int:span_id>", place_views.change_span, name="change-span"),
     path("desk/spans/<int:span_id>/ask", finding_views.ask, name="ask"),
+    path("desk/spans/<int:span_id>/peek", finding_views.peek, name="peek"),
     path("desk/spans/<int:span_id>/copy", finding_views.copy_along, name="copy-span"),
     path("desk/spans/<int:span_id>/compare", finding_views.compare, name="compare"),
     path("desk/spans/<int:span_id>/harvest", harvest_views.of_span, name="harvest"),

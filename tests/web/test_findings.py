@@ -4,6 +4,8 @@ import math
 
 import numpy as np
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from galena.core import units
@@ -333,6 +335,31 @@ def test_every_run_is_asked_in_one_step(as_ada, decays, span):
     assert Finding.objects.count() == 2
     post(as_ada, "ask", span.pk, decays, kind="mean", every="1")
     assert Finding.objects.count() == 3
+
+
+def test_findings_follow_a_span_under_the_hand_and_nothing_is_kept(as_ada, decays, sheet, span):
+    (first, *_) = asked(span, "line")
+    url = reverse("peek", args=[decays.pk, span.pk])
+    seen = as_ada.get(url, {"lo": "5", "hi": "12"}).json()
+    assert [one["id"] for one in seen["curves"]] == [one.pk for one in span.findings.all()]
+    assert answer(first).estimates[0].text not in seen["rows"]
+    flows.move_span(span, 5.0, 12.0)
+    assert answer(first).estimates[0].text in seen["rows"]
+    assert as_ada.get(url, {"lo": "5", "hi": "x"}).status_code == 422
+    with CaptureQueriesContext(connection) as counted:
+        as_ada.get(url, {"lo": "5", "hi": "11"})
+    assert len(counted) < 25
+
+
+def test_it_is_said_how_runs_agree_in_their_uncertainties(sheet, span):
+    first, second, _ = asked(span, "decay_constant")
+    (card,) = ledger.of_sheet(sheet).spans
+    one, two = (values(each) for each in (first, second))
+    assert one["c"] == pytest.approx(two["c"] - 10, abs=0.1)
+    (told,) = [each for each in card.agreements if ", c:" in each]
+    assert "run 1 and run 3 differ" in told
+    (told,) = [each for each in card.agreements if ", τ:" in each]
+    assert "agree" in told
 
 
 def test_strangers_see_and_change_no_findings(client, tern, decays, span):

@@ -15,7 +15,7 @@ from galena.core.fits import linear
 from galena.core.fits.linear import Solution
 
 Floats = NDArray[np.float64]
-MOST_STEPS, FIRST_STEPS = 4000, 30
+MOST_STEPS, SEARCH_STEPS, FIRST_STEPS = 4000, 300, 30
 MOST_STARTS = 24  # from so many at most a way down is tried
 _GONE_ON = 3
 _ENOUGH = 1e-6  # of the residuals may still lie along the model's surface where it has converged
@@ -57,7 +57,8 @@ def solve(problem: Problem, starts: Sequence[Floats]) -> Solution:
         starts = _likely(problem, starts)
         tried = [found for one in starts if (found := _descended(problem, one, FIRST_STEPS))]
         starts = [one.p for one in sorted(tried, key=lambda found: found.rss)[:_GONE_ON]]
-    ends = [found for one in starts if (found := _descended(problem, one, MOST_STEPS))]
+    steps = MOST_STEPS if len(starts) == 1 else SEARCH_STEPS  # the best of several goes on below
+    ends = [found for one in starts if (found := _descended(problem, one, steps))]
     if not ends:
         raise FitError(
             "No start was found from which the model gives numbers for these readings. Type "

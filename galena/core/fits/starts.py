@@ -16,6 +16,7 @@ ENOUGH = 240  # readings tell a start
 BEST = 3
 _SIZES = (1.0, 0.1, 10.0, 0.01)
 _TRIED = 60
+_AT_ONCE = 400_000  # numbers in a column of all shapes that are tried together
 
 
 def starts(
@@ -36,19 +37,40 @@ def _by_shapes(model: CurvedModel, x: Floats, y: Floats) -> list[dict[str, float
     some = np.unique(np.linspace(0, x.size - 1, min(enough, x.size)).astype(int))
     few_x, few_y = x[some], y[some]
     tried: list[tuple[float, tuple[float, ...]]] = []
+    shapes = np.array(model.grid(few_x, few_y))
+    at_once = max(1, _AT_ONCE // few_x.size)
     with np.errstate(all="ignore"):
-        for shapes in model.grid(few_x, few_y):
-            columns = np.stack(model.linear(few_x, *shapes), axis=1)
-            size = np.linalg.norm(columns, axis=0)
-            if not (np.isfinite(size).all() and (size > 0).all()):
-                continue
-            factors = np.linalg.lstsq(columns / size, few_y, rcond=1e-10)[0] / size
-            off = few_y - columns @ factors
-            rss = float(off @ off)
-            if np.isfinite(rss):
-                tried.append((rss, tuple(map(float, model.begin(shapes, factors)))))
+        for begin in range(0, len(shapes), at_once):
+            tried += _linear_parts(model, few_x, few_y, shapes[begin : begin + at_once])
     tried.sort(key=lambda one: one[0])
     return [dict(zip(model.parameters, one, strict=True)) for _, one in tried[:BEST]]
+
+
+def _linear_parts(
+    model: CurvedModel, x: Floats, y: Floats, shapes: Floats
+) -> list[tuple[float, tuple[float, ...]]]:
+    """Give for each of some shapes, shape (m, k), the sum of squares and all parameters.
+
+    By normal equations of scaled columns: a start needs no more digits than these leave.
+    """
+    parts = np.broadcast_arrays(*model.linear(x, *(one[:, None] for one in shapes.T)))
+    columns = np.stack(np.broadcast_arrays(*parts, np.empty((len(shapes), x.size)))[:-1], axis=1)
+    size = np.linalg.norm(columns, axis=2)
+    good = np.isfinite(size).all(axis=1) & (size > 0).all(axis=1)
+    columns, size, shapes = columns[good], size[good], shapes[good]
+    if not len(shapes):
+        return []
+    columns = columns / size[:, :, None]
+    gram = np.einsum("mkn,mln->mkl", columns, columns)
+    factors = np.einsum("mkl,ml->mk", np.linalg.pinv(gram, 1e-10, hermitian=True), columns @ y)
+    off = y - np.einsum("mk,mkn->mn", factors, columns)
+    sums = np.einsum("mn,mn->m", off, off)
+    best = np.argsort(sums)[:BEST]
+    return [
+        (float(sums[m]), tuple(map(float, model.begin(tuple(shapes[m]), factors[m] / size[m]))))
+        for m in best
+        if np.isfinite(sums[m])
+    ]
 
 
 def _by_sizes(model: ModelFormula, x: Floats, y: Floats) -> list[dict[str, float]]:

@@ -123,7 +123,7 @@ def difference(first: Estimate, second: Estimate, names: tuple[str, str]) -> Ans
         raise DeskError("The two numbers have different units: they cannot be compared.")
     size = dimensions.factor(second.unit) / dimensions.factor(first.unit)
     off = second.value * size - first.value
-    u = _of_difference(first, second, size)
+    u = combined(first, second, size)
     unit = dimensions.of_difference(first.unit)
     estimates = [Estimate("difference", "difference", off, u, unit)]
     if first.value:
@@ -172,7 +172,8 @@ def _global(name: str, origin: str) -> str:
     return f"{origin} {name}" if name.startswith("fit ") else name
 
 
-def _of_difference(first: Estimate, second: Estimate, size: float) -> float:
+def combined(first: Estimate, second: Estimate, size: float = 1.0) -> float:
+    """Give the combined standard uncertainty of a difference; what both share cancels."""
     return _combined(first, second, -1.0, size)
 
 

@@ -1,6 +1,6 @@
 // The ruler above the stack: spans as brackets, markers as pins, both running through all graphs.
 // Owns the SVG over the canvas. Calls `moved(kind, id, fields)` when one was dragged or stepped,
-// `removed(kind, id)` on Delete and `stepped(x, by)` to learn the reading next to a place.
+// `removed(kind, id)` on Delete, `dragged(id, lo, hi)` while a span is under the hand, and `stepped(x, by)` to learn the reading next to a place.
 
 import { COLOURS } from "../shell/js/axes.js";
 
@@ -16,8 +16,8 @@ function make(name, attributes, ...children) {
 }
 
 export class Ruler {
-  constructor(svg, { moved, removed, stepped }) {
-    Object.assign(this, { svg, moved, removed, stepped });
+  constructor(svg, { moved, removed, stepped, dragged }) {
+    Object.assign(this, { svg, moved, removed, stepped, dragged });
     this.overlay = { spans: [], markers: [] };
     this.draft = null; // a span that is being drawn
     svg.addEventListener("pointerdown", (event) => this.grab(event));
@@ -117,6 +117,7 @@ export class Ruler {
     else item[part] = before[part] + by;
     this.held.moved = true;
     this.draw();
+    if (this.held.kind === "spans") this.dragged(item.id, Math.min(item.lo, item.hi), Math.max(item.lo, item.hi));
   }
 
   drop(event) {

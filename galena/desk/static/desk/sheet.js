@@ -40,6 +40,7 @@ export class Sheet {
       moved: (kind, id, fields) => this.change(`${this.urlOf(kind)}/${id}`, fields, "ledger"),
       removed: (kind, id) => this.change(`${this.urlOf(kind)}/${id}`, { remove: 1 }, "ledger"),
       stepped: async (x, by) => (await this.read(x, by))?.x ?? null,
+      dragged: (id, lo, hi) => this.peek(id, lo, hi),
     });
     this.legend = new Legend(section.querySelector(".legend"), {
       markOf: this.markOf, layout: this.layout, moved: (at) => post(section.dataset.change, { legend_at: at.join(",") }),
@@ -143,6 +144,26 @@ export class Sheet {
   tracesOf(id) {
     const moved = this.preview?.residuals.find(({ graph }) => graph === id);
     return this.shown.traces.filter((trace) => trace.graph === id).map((trace) => (moved && trace.kind === "points" ? { ...trace, ...moved, n: moved.x.length, uY: undefined } : trace));
+  }
+
+  // While a span is dragged its findings follow: one request under way, the latest ends next.
+  async peek(id, lo, hi) {
+    this.ends = { lo, hi };
+    if (this.peeking) return;
+    this.peeking = true;
+    while (this.ends) {
+      const ends = this.ends;
+      this.ends = null;
+      const answer = await fetch(`${this.urlOf("spans")}/${id}/peek?${new URLSearchParams(ends)}`).catch(() => null);
+      const found = answer?.ok && await answer.json().catch(() => null);
+      const table = document.querySelector(`#ledger [data-rows="${id}"]`);
+      if (!found || !table || !this.ruler.held) continue; // it was let go: its ledger is on its way
+      table.innerHTML = found.rows; // as the server renders them in the ledger
+      const moved = new Set(found.curves.map((one) => one.id));
+      this.overlay.curves = [...this.overlay.curves.filter((one) => !moved.has(one.id)), ...found.curves];
+      this.repaint();
+    }
+    this.peeking = false;
   }
 
   lay(preview) {
