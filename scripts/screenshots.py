@@ -135,6 +135,10 @@ def take_findings(page: Page, address: str) -> None:
     take(page, "by-hand")
     desk_of(page, address, "Wing in the wind duct")
     page.get_by_role("button", name="lift over the square of the speed").click()
+    page.wait_for_function("() => document.querySelector('.along').textContent.includes('sq')")
+    page.wait_for_function(
+        "() => JSON.parse(document.querySelector('.stack').dataset.shown ?? '{}').runs === 1"
+    )
     page.get_by_role("button", name="Readings", exact=True).click()
     page.locator("#table").get_by_text("run 1, B").wait_for()
     point(page, 0.6, 0.5)

@@ -111,9 +111,14 @@ def _by_formula(run: Run) -> list[Column]:
 
 def _typed(run: Run) -> list[Column]:
     table = typed_tables([run])[run.pk]
-    return [
-        Column(_heading(one), table.values(one), f"%.{one.decimals}f") for one in table.quantities
-    ]
+    columns = []
+    for one in table.quantities:
+        form = f"%.{one.decimals}f"
+        columns.append(Column(_heading(one), table.values(one), form))
+        u = table.readings(one).u
+        if u is not None:
+            columns.append(Column(_heading_of_u(one), u, form))
+    return columns
 
 
 def _of_steps(run: Run) -> list[Column]:

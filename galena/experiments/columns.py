@@ -8,7 +8,7 @@ import numpy as np
 from galena.core.errors import FormulaError
 from galena.experiments.asides import Stretches, asides, mask
 from galena.experiments.derived import Derivation, Rows
-from galena.experiments.models import Quantity, Run, Series
+from galena.experiments.models import HARVESTED, Quantity, Run, Series
 from galena.experiments.readings import Readings, of_series
 from galena.experiments.ruled import ruled, step_of, step_of_digits, step_of_texts
 from galena.experiments.shelf import Shelf
@@ -49,7 +49,9 @@ def over(
     left_out = asides(runs.values())
     told = troubles if troubles is not None else {}
     found = _timed(x, pairs, left_out, derivation, told)
-    made: dict[int, Table | TypedTable] = {**tables(runs.values()), **typed_tables(runs.values())}
+    harvests = _is_harvested(asked.values(), derivation)
+    typed = typed_tables(runs.values(), harvests=harvests)
+    made: dict[int, Table | TypedTable] = {**tables(runs.values()), **typed}
     for key, (run, quantity) in pairs.items():
         if run.pk not in made:
             continue
@@ -62,6 +64,14 @@ def over(
         if one is not None:
             found[key] = one
     return found
+
+
+def _is_harvested(asked: Iterable[Quantity], derivation: Derivation | None) -> bool:
+    """Tell whether one of these comes from a harvest, which takes long to work out."""
+    derived = [one for one in asked if one.is_derived]
+    bases = derivation.bases(derived).values() if derivation is not None else ()
+    used = [*asked, *(one for of_it in bases for one in of_it)]
+    return any(one.source.startswith(HARVESTED) for one in used)
 
 
 def _derivation(asked: Iterable[Quantity], runs: Iterable[Run]) -> Derivation | None:

@@ -87,8 +87,11 @@ class TypedTable:
         return Readings(np.full(self.count, math.nan), self.values(quantity), u=u)
 
 
-def typed_tables(runs: Iterable[Run]) -> dict[int, TypedTable]:
-    """Give the tables of typed runs, by the run's key; one query."""
+def typed_tables(runs: Iterable[Run], *, harvests: bool = True) -> dict[int, TypedTable]:
+    """Give the tables of typed runs, by the run's key; one query.
+
+    Without harvests, what was harvested into them is left out: it takes longer.
+    """
     by_key = {run.pk: run for run in runs if run.is_typed}
     if not by_key:
         return {}
@@ -97,7 +100,7 @@ def typed_tables(runs: Iterable[Run]) -> dict[int, TypedTable]:
     for column in kept.select_related("quantity").order_by("quantity_id"):
         found[column.run_id][column.quantity_id] = column
     rows: dict[int, Rows] = {}
-    if any(run.plan == Run.Plan.HARVEST for run in by_key.values()):
+    if harvests and any(run.plan == Run.Plan.HARVEST for run in by_key.values()):
         for tables in _harvested:
             rows |= tables(list(by_key.values()))
     return {key: _table(run, found[key], rows.get(key)) for key, run in by_key.items()}

@@ -92,6 +92,9 @@ def test_it_is_graphed_fitted_and_extended_like_any_table(as_ada, ramps, span, a
     (line,) = finding_flows.ask(over, "line", slope, [run])
     found = findings.answers([line])[0]
     assert found.estimates[0].value == pytest.approx(1.0 / 40, rel=0.05)
+    kept = as_ada.get(reverse("csv", args=[ramps.pk, run.number]))
+    text = b"".join(kept.streaming_content).decode() if kept.streaming else kept.text
+    assert "slope_h / mm/s,u(slope_h)" in text.replace(";", ",").replace('"', "")
     page = as_ada.get(reverse("readings", args=[ramps.pk, run.number]))
     assert "from" in page.text and "+ column" in page.text
 
