@@ -18,7 +18,7 @@ test: .work/ready-for-tests
 	$(PYTHON) -m mypy
 	.venv/bin/lint-imports
 	$(PYTHON) -m galena manage makemigrations --check --dry-run
-	$(PYTHON) -m pytest -n 2 --dist loadfile
+	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 bench: .work/ready-for-tests
 	$(PYTHON) -m bench.live_path

@@ -103,5 +103,11 @@ def _figure(sheet: Sheet) -> str:
         "traces": made.traces,
         "spans": spans,
         "has_fits": bool(made.curves),
+        "straight": all(
+            row.finding.kind in ("line", "proportional")
+            for card in spans
+            for row in card.rows
+            if row.answer.fit
+        ),
     }
     return render_to_string("reports/_figure.html", context)

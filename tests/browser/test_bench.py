@@ -132,8 +132,10 @@ def test_the_linked_wells_are_told_apart_zeroed_and_one_is_reversed(bench):
     expect(bench.locator(".strip")).to_have_count(2)
     for serial, name in (("0021", "Stern well"), ("0022", "Bow well")):
         card = bench.locator(".instrument", has_text=f"serial {serial}")
-        card.locator("summary").click()
-        bench.get_by_label(f"Name, kept with serial {serial}").fill(name)
+        field = bench.get_by_label(f"Name, kept with serial {serial}")
+        # The list may come anew under the click, as long as instruments are still looked for.
+        until(lambda f=field, c=card: f.is_visible() or c.locator("summary").click(), "the menu")
+        field.fill(name)
         card.get_by_role("button", name="Keep").click()
         expect(bench.get_by_role("heading", name=name)).to_be_visible()
     first, second = bench.locator(".strip").nth(0), bench.locator(".strip").nth(1)

@@ -27,6 +27,8 @@ from galena.instruments.rigs.tide_tank import AREA
 from galena.reports import writing
 from tests import making
 
+WITHOUT_RIG = True
+
 # What the second look says of a run that is meant to have a fault; of all others, nothing.
 FAULTY = {("Falling magnet", 9): "across the fastest part"}
 

@@ -10,6 +10,8 @@ from galena.shell.marks import mark_of
 from tests import making
 from tests.browser.at_desk import colour_at, drag, pixel, shown
 
+WITHOUT_RIG = True
+
 
 @pytest.fixture
 def desk(page, ada):

@@ -22,6 +22,8 @@ from tests.browser.at_desk import (
 )
 from tests.browser.test_accessibility import violations
 
+WITHOUT_RIG = True
+
 AIR = ChannelFacts("p", "air pressure", "p", "hPa", 900.0, 1100.0, 0.1, 100.0)
 LIGHT = ChannelFacts("E", "illuminance", "E", "lx", 0.0, 5000.0, 0.1, 100.0)
 

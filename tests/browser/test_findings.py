@@ -13,6 +13,8 @@ from tests import making
 from tests.browser.at_desk import drag, pixel, shown
 from tests.browser.test_accessibility import violations
 
+WITHOUT_RIG = True
+
 T = np.arange(0.0, 20.0, 0.2)
 
 

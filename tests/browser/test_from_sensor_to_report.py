@@ -88,7 +88,7 @@ def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
     page.get_by_label("Text").fill("\n\n{graph}")
     page.evaluate("document.getElementById('text').setSelectionRange(0, 0)")
     page.keyboard.type("The level rises by ")
-    page.get_by_role("button", name="slope, span A, run 1").click()
+    page.get_by_role("button", name="slope, line of A, run 1").click()
     page.keyboard.press("Control+s")
     paper = page.locator("#paper")
     expect(paper).to_be_visible()
