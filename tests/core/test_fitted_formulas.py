@@ -30,6 +30,23 @@ def test_certified_parameters_are_found_from_both_published_starts(reference, be
     assert found.dof == len(reference["x"]) - len(names)
 
 
+@pytest.mark.parametrize("reference", cases("linear"), ids=lambda one: one["name"])
+def test_a_formula_that_is_linear_in_its_parameters_needs_no_start(reference):
+    names = reference["param_names"]
+    if len(reference["x_names"]) == 1:
+        terms = [f"{name}*x^{name[1:]}" for name in names if name != "B0"]
+    else:
+        terms = [f"{name}*x{name[1:]}" for name in names if name != "B0"]
+    formula = " + ".join([*terms, *(["B0"] if "B0" in names else [])])
+    found = fit(formula, reference["x"], reference["y"])
+    certified = reference["certified"]
+    digits = 5e-6 if reference["name"] == "Wampler5" else 1e-9  # its residuals dwarf the rest
+    parameters = [found.params[name] for name in names]
+    assert parameters == pytest.approx(certified["params"], rel=digits)
+    errors = [found.errors[name] for name in names]
+    assert errors == pytest.approx(certified["standard_errors"], rel=1e-9, abs=1e-9)
+
+
 def test_a_start_is_found_where_none_is_given():
     rng = np.random.default_rng(3)
     y = 61.5 * np.exp(-0.45 * X) + 19.5 + rng.normal(0, 0.05, X.size)

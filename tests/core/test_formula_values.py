@@ -305,3 +305,11 @@ def test_smoothing_goes_by_the_times_of_the_rows_where_they_are_known():
     assert by_times == pytest.approx(x)  # a parabola over uneven times stays what it is
     by_rows = compile("smooth(x, 5)", SYMBOLS).evaluate({"x": x}).values
     assert by_rows != pytest.approx(x)
+
+
+@pytest.mark.parametrize("formula", ["2*x^1", "x^1 + 1", "(x^1 - 1)*2", "2*abs(x)", "-(x^1)*3"])
+def test_what_goes_in_is_never_written_over(formula):
+    x = np.linspace(1.0, 2.0, 50).copy()  # an array of its own, not a view
+    before = x.copy()
+    compile(formula, {"x": ""}).evaluate({"x": x})
+    assert np.array_equal(x, before)

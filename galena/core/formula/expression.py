@@ -342,7 +342,9 @@ class _Evaluation:
         for term, value in zip(terms, values, strict=True):
             if term.operation not in _NOT_OWN and np.ndim(value.y) == 1:
                 array = np.asarray(value.y)
-                if array.flags.owndata and array.flags.writeable:
+                # A power of one, or what takes nothing away, gives its input itself.
+                given = any(array is one.y for one in self.inputs.values())
+                if array.flags.owndata and array.flags.writeable and not given:
                     return array
         return None
 
