@@ -20,7 +20,6 @@ from galena.desk.questions import Answer, Estimate
 from galena.experiments import repeats
 from galena.experiments.flows import free_symbol, next_number, touch
 from galena.experiments.models import HARVESTED, Condition, ConditionValue, Quantity, Run
-from galena.experiments.readings import Readings
 
 MOST_ROWS, MOST_COLUMNS = 1000, 24
 _doing: ContextVar[tuple[int, ...]] = ContextVar("harvests that are worked out", default=())
@@ -228,7 +227,7 @@ def _cells(one: Harvest, runs: dict, spans: dict, of: dict) -> list[tuple[np.nda
         for row, (run, span) in enumerate(one.rows):
             known = _known(column, runs.get(run), spans.get(span))
             if (place, row) in probes:
-                known = _estimate(answers.of(probes[place, row]), column["key"], column, of)
+                known = _estimate(answers.of(probes[place, row]), column["key"])
             values[row], u[row] = known
         found.append((values, np.nan_to_num(u)))
     return found
@@ -244,7 +243,7 @@ def _known(column: dict, run: Run | None, span: Span | None) -> tuple[float, flo
     return math.nan, 0.0
 
 
-def _estimate(answer: Answer, key: str, column: dict, of: dict) -> tuple[float, float]:
+def _estimate(answer: Answer, key: str) -> tuple[float, float]:
     for one in answer.estimates:
         if one.key == key:
             return one.value, one.uncertainty if math.isfinite(one.uncertainty) else 0.0
@@ -274,8 +273,3 @@ def _grouped(
         values[place] = told.mean
         u[place] = own[good][0] if told.count == 1 else told.standard_error
     return values, u
-
-
-def readings(column: Column) -> Readings:
-    """Give a column as readings; nobody knows when each was made."""
-    return Readings(np.full(column.values.size, np.nan), column.values, None, column.u)

@@ -101,12 +101,17 @@ def _act(request, run: Run, act: str):
         raise TableError("Measured readings cannot be typed over. Set one aside instead.")
     if act == "paste":
         table = pasted.pasted(post.get("text", ""))
-        place = int(post.get("place") or 0)
+        # The page counts all columns; only typed ones can be pasted into.
+        shown = table_of(run).columns
+        first = next((n for n, one in enumerate(shown) if one.key), len(shown))
+        place = max(0, int(post.get("place") or 0) - first)
         return f"paste {len(table.rows)} rows", lambda: typed_flows.paste(
             run, row, place, table, person
         )
     if act == "column":
         return "new column", lambda: typed_flows.add_column(run, person)
+    if act in {"insert", "remove"} and run.plan == Run.Plan.HARVEST:
+        raise TableError("Each row of a harvest belongs to its run or span: rows stay as they are.")
     if act in {"insert", "remove"}:
         flow = typed_flows.insert_row if act == "insert" else typed_flows.remove_row
         return f"{act} row {row + 1}", lambda: flow(run, row, person)
