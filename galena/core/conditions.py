@@ -14,7 +14,8 @@ from galena.core.errors import ConditionError, NumberError, UnitError
 Kind = Literal["number", "choice", "text"]
 LONGEST = 60
 _PLUS_MINUS = re.compile(r"±|\+/?[-−]")
-_NUMBER = re.compile(r"[-+−]?[\d.,\s\u2009\u202f]*\d[.,]?(?:[eE][-+−]?\d+)?")
+_NUMBER = re.compile(numbers.NUMBER, re.ASCII)
+_DIGITS_SHOWN = 6  # of a value that has more because its unit was converted
 
 
 @dataclass(frozen=True)
@@ -37,8 +38,8 @@ class Held:
 def hold(text: str, name: str, kind: Kind, unit: str = "", choices: tuple[str, ...] = ()) -> Held:
     """Read the value of a condition as typed; nothing typed is held as nothing.
 
-    A number may carry an uncertainty and a unit: `0.30`, `30 cm`, `0.30 ± 0.01 m`; its digits
-    are kept when it is put into the condition's unit. Raises ConditionError, which names the
+    A number may carry an uncertainty and a unit: `0.30`, `30 cm`, `0.30 ± 0.01 m`, `5 1/s`; it
+    is put into the condition's unit at full precision. Raises ConditionError, which names the
     condition.
     """
     plain = " ".join(text.split())
@@ -68,15 +69,17 @@ def _number(text: str, name: str, unit: str) -> Held:
 
 
 def _split(text: str, name: str) -> tuple[Decimal, str]:
-    found = _NUMBER.match(text.strip().removeprefix("(").strip())
-    number = found[0] if found else text
+    """Cut what was typed into its number and the unit behind it, which may be empty."""
+    typed = text.strip().removeprefix("(").strip()
+    match = _NUMBER.match(typed)
+    if match is None:
+        raise ConditionError(name, str(NumberError(text.strip(), name, "0.30")))
+    number, behind = match[0], typed[match.end() :]
     try:
         numbers.parse(number, name, "0.30")
     except NumberError as error:
         raise ConditionError(name, str(error)) from error
-    plain = "".join(number.split()).replace(numbers.MINUS, "-").replace(numbers.THIN_SPACE, "")
-    rest = text.strip().removeprefix("(").strip()[len(number) :].strip()
-    return Decimal(plain.replace("\u202f", "").replace(",", ".")), rest.lstrip(")").strip()
+    return Decimal(numbers.plain_digits(number)), behind.strip().lstrip(")").strip()
 
 
 def _in_unit(value: Decimal, u: Decimal | None, typed: str, name: str, unit: str) -> Held:
@@ -91,20 +94,38 @@ def _in_unit(value: Decimal, u: Decimal | None, typed: str, name: str, unit: str
                 f"{name}: {str(error).rstrip('.')}. Type it in {unit or 'plain numbers'}, "
                 f"for example {example}.",
             ) from error
-    held = _times(value, factor) + Decimal(f"{shift:.12g}")
-    held_u = None if u is None else _times(u, abs(factor))
-    shown = _plain(held) if held_u is None else f"{_plain(held)} ± {_plain(held_u)}"
-    return Held(shown, float(held), None if held_u is None else float(held_u))
+    held = _converted(value, factor, shift)
+    held_u = None if u is None else _converted(u, abs(factor))
+    text = _plain(held) if held_u is None else f"{_plain(held)} ± {_plain(held_u)}"
+    return Held(text, float(held), None if held_u is None else float(held_u))
 
 
-def _times(number: Decimal, factor: float) -> Decimal:
-    """Multiply, with no more digits than the number has: a power of ten only moves its point."""
+def _converted(number: Decimal, factor: float, shift: float = 0.0) -> Decimal:
+    """Give factor·number + shift; a power of ten only moves the point, so its digits stay.
+
+    What is not such a power is worked out with all the digits that a double has.
+    """
     power = round(math.log10(abs(factor)))
     if abs(factor / 10.0**power - 1) < 1e-12:
-        return number.scaleb(power) if factor > 0 else -number.scaleb(power)
-    digits = len(number.as_tuple().digits) + 1
-    return Context(prec=max(3, digits)).multiply(number, Decimal(f"{factor:.12g}"))
+        moved = number.scaleb(power) if factor > 0 else -number.scaleb(power)
+        return moved + Decimal(repr(shift)) if shift else moved
+    exact = float(number * Decimal(repr(factor)) + Decimal(repr(shift)))
+    return Decimal(repr(exact)).normalize()
 
 
 def _plain(number: Decimal) -> str:
     return f"{number:f}".replace("-", numbers.MINUS)
+
+
+def shown(text: str) -> str:
+    """Round a held number for showing, where a conversion gave it more digits than were typed."""
+    value, _, u = (part.strip() for part in text.partition("±"))
+    if max(_digits(value), _digits(u)) <= 2 * _DIGITS_SHOWN:
+        return text
+    if u:
+        return numbers.estimate(numbers.parse(value), numbers.parse(u))
+    return numbers.significant(numbers.parse(value), _DIGITS_SHOWN)
+
+
+def _digits(number: str) -> int:
+    return sum(one.isdigit() for one in number.lstrip(f"{numbers.MINUS}0."))

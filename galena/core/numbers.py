@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from decimal import ROUND_HALF_EVEN, Decimal
 
 from galena.core.errors import NumberError
@@ -10,20 +11,23 @@ from galena.core.errors import NumberError
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
 _ROUNDING = 1e-13  # an uncertainty this small beside its value is only that of the arithmetic
+BLANKS = " \u2009\u202f\xa0"  # that set off groups of three digits (ISO 80000-1, 7.3.1)
+_WHOLE = rf"\d{{1,3}}(?:[{BLANKS}]\d{{3}})+|\d+"
+_AFTER = rf"(?:\d{{3}}[{BLANKS}])+\d{{1,3}}|\d*"
+NUMBER = rf"(?:[-+{MINUS}][{BLANKS}]?)?(?:(?:{_WHOLE})(?:[.,](?:{_AFTER}))?|[.,]\d+)(?:[eE][-+{MINUS}]?\d+)?"
+_TYPED = re.compile(NUMBER, re.ASCII)
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 
 def parse(text: str, name: str = "The number", example: str = "20 or 0.5") -> float:
     """Read a number as typed: `2.5`, `2,5`, `−3`, `1 200`, `6.0e-3`.
 
+    Blanks may only stand between full groups of three digits: `1 2` is no number.
     Raises NumberError, which names the field, for anything else and for infinities.
     """
-    plain = text.strip().replace(MINUS, "-").replace("\u202f", "").replace("\xa0", "")
-    plain = plain.replace(" ", "").replace(THIN_SPACE, "")
-    if "," in plain and "." not in plain and plain.count(",") == 1:
-        plain = plain.replace(",", ".")
     try:
-        if "_" in plain or len(plain) > 40:
+        plain = plain_digits(text)
+        if len(plain) > 40:
             raise ValueError(plain)
         value = float(plain)
     except ValueError:
@@ -31,6 +35,19 @@ def parse(text: str, name: str = "The number", example: str = "20 or 0.5") -> fl
     if not math.isfinite(value):
         raise NumberError(text.strip(), name, example)
     return value
+
+
+def plain_digits(text: str) -> str:
+    """Write a number as typed with a point for a decimal comma and without groups of digits.
+
+    Raises ValueError for what is not written as a number.
+    """
+    typed = text.strip()
+    match = _TYPED.fullmatch(typed)
+    if match is None:
+        raise ValueError(f"“{typed}” is not written as a number.")
+    plain = re.sub(f"[{BLANKS}]", "", match[0]).replace(MINUS, "-")
+    return plain.replace(",", ".")
 
 
 def fixed(value: float, decimals: int) -> str:
@@ -50,8 +67,11 @@ def significant(value: float, digits: int = 2) -> str:
     """Show a value with so many significant digits, trailing zeros kept: 0.20, 1.5, 320."""
     if not math.isfinite(value) or value == 0:
         return fixed(value, 0)
-    place = Decimal(repr(value)).adjusted() - digits + 1
-    rounded = Decimal(repr(value)).quantize(Decimal(1).scaleb(place), ROUND_HALF_EVEN)
+    exact = Decimal(repr(value))
+    place = exact.adjusted() - digits + 1
+    rounded = exact.quantize(Decimal(1).scaleb(place), ROUND_HALF_EVEN)
+    if rounded.adjusted() > exact.adjusted():  # 9.96 rounds to 10, not to 10.0
+        rounded = exact.quantize(Decimal(1).scaleb(place + 1), ROUND_HALF_EVEN)
     return f"{rounded:f}".replace("-", MINUS)
 
 

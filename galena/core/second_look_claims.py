@@ -41,14 +41,14 @@ def is_proportional(fit: Fit) -> bool | None:
     """Tell whether a line may be called directly proportional; None where it is no line."""
     if fit.model.key != "line" or "intercept" in fit.held:
         return None
-    return abs(fit.params["intercept"]) <= FAR * fit.errors["intercept"]
+    return abs(fit.params["intercept"]) <= FAR * fit.uncertainties["intercept"]
 
 
 def _offset(fit: Fit) -> Remark | None:
     name = _OFFSETS.get(fit.model.key)
-    if name is None or name in fit.held or not fit.errors[name] > 0:
+    if name is None or name in fit.held or not fit.uncertainties[name] > 0:
         return None
-    off = abs(fit.params[name]) / fit.errors[name]
+    off = abs(fit.params[name]) / fit.uncertainties[name]
     if fit.model.key != "line":
         if off <= FAR:
             return None
@@ -76,7 +76,7 @@ def _many(off: float) -> str:
 
 
 def _falling(fit: Fit, signs: Signs) -> Remark | None:
-    if fit.model.key != "line" or not fit.params["slope"] < -FAR * fit.errors["slope"]:
+    if fit.model.key != "line" or not fit.params["slope"] < -FAR * fit.uncertainties["slope"]:
         return None
     if signs.is_curve:
         return None

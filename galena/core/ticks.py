@@ -4,48 +4,64 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 
 from galena.core import numbers
+
+_LARGE, _SMALL = Decimal(1_000_000), Decimal("0.01")
 
 
 @dataclass(frozen=True)
 class Ticks:
-    """Places on an axis and the decimals that tell them apart."""
+    """Places on an axis at whole multiples of `step`·10^`power`."""
 
     places: tuple[float, ...]
-    decimals: int
+    counts: tuple[int, ...] = ()
+    step: int = 1
+    power: int = 0
+
+    @property
+    def decimals(self) -> int:
+        """The decimals that tell them apart."""
+        return max(0, -self.power)
 
     @property
     def labels(self) -> tuple[str, ...]:
-        """The places as they are written, all with the same decimals.
+        """The places as they are written, all with the same decimals; each says its very place.
 
         Very large and very small numbers are written with a power of ten.
         """
-        largest = max((abs(place) for place in self.places), default=0.0)
-        if largest >= 1e6 or self.decimals > 5:
-            return tuple(_with_power(place, largest, self.decimals) for place in self.places)
-        return tuple(numbers.fixed(place, self.decimals) for place in self.places)
+        exact = [Decimal(count * self.step).scaleb(self.power) for count in self.counts]
+        largest = max(map(abs, exact), default=Decimal(0))
+        if largest >= _LARGE or (self.decimals > 5 and largest < _SMALL):
+            return tuple(_with_power(place, largest, self.power) for place in exact)
+        return tuple(_written(place, self.decimals) for place in exact)
 
 
-def _with_power(place: float, largest: float, decimals: int) -> str:
+def _with_power(place: Decimal, largest: Decimal, power: int) -> str:
     if place == 0:
         return "0"
-    power = math.floor(math.log10(largest))
-    digits = min(max(0, power + decimals), 12) if decimals else 2
-    return f"{numbers.fixed(place / 10.0**power, digits)}×10{numbers.raised(power)}"
+    leading = largest.adjusted()
+    digits = max(leading - power, 2 if power >= 0 else 0)
+    return f"{_written(place.scaleb(-leading), digits)}×10{numbers.raised(leading)}"
+
+
+def _written(number: Decimal, decimals: int) -> str:
+    return f"{abs(number) if number == 0 else number:.{decimals}f}".replace("-", numbers.MINUS)
 
 
 def ticks(lo: float, hi: float, about: int) -> Ticks:
     """Choose about so many ticks from lo to hi, lo < hi."""
     rough = (hi - lo) / max(about, 1)
     power = math.floor(math.log10(rough))
-    factor = next(f for f in (1, 2, 5, 10) if f * 10.0**power >= rough * 0.999)
-    if factor == 10:
-        factor, power = 1, power + 1
-    first, last = math.ceil(lo / 10.0**power / factor), math.floor(hi / 10.0**power / factor)
-    scale = 10.0**power if power >= 0 else 1 / 10.0**-power
-    places = tuple(step * factor * scale for step in range(first, last + 1))
-    return Ticks(places, max(0, -power))
+    step = next(f for f in (1, 2, 5, 10) if f * Decimal(10) ** power >= Decimal(rough * 0.999))
+    if step == 10:
+        step, power = 1, power + 1
+    unit = Decimal(step).scaleb(power)
+    first = int((Decimal(repr(float(lo))) / unit).to_integral_value(ROUND_CEILING))
+    last = int((Decimal(repr(float(hi))) / unit).to_integral_value(ROUND_FLOOR))
+    counts = tuple(range(first, last + 1))
+    return Ticks(tuple(float(count * unit) for count in counts), counts, step, power)
 
 
 def decades(lo: float, hi: float, about: int) -> tuple[tuple[float, str], ...]:

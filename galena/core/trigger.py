@@ -76,7 +76,8 @@ class CrossingFinder:
         """Take the next readings and give the first crossing in them, if there is one.
 
         stamps, values: shape (n,), ascending in time. Of several crossings in one piece the
-        first is given; what follows it is taken as seen.
+        first is given; the others are passed over, but what the readings did after it counts for
+        the next piece.
         """
         before, self.seen = self.seen, self.seen + int(values.size)
         places = np.flatnonzero(np.isfinite(values))
@@ -91,13 +92,13 @@ class CrossingFinder:
         away = level - y if self.level.direction == "rising" else y - level
         past = away <= 0
         starts = np.flatnonzero(past[1:] & ~past[:-1]) + 1  # where it is passed
-        begin = 0
+        begin, first = 0, None
         for i in starts.tolist():
             farthest = max(self._away, float(away[begin:i].max()))
             self._away, begin = 0.0, i
-            if farthest >= self.clear:
+            if first is None and farthest >= self.clear:
                 share = (level - y[i - 1]) / (y[i] - y[i - 1])
                 stamp = float(t[i - 1] + share * (t[i] - t[i - 1]))
-                return Crossing(stamp, before + int(places[i]))
+                first = Crossing(stamp, before + int(places[i]))
         self._away = max(self._away, float(away[begin:].max()), 0.0)
-        return None
+        return first

@@ -15,15 +15,23 @@ _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 _PLAIN = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")  # and from ¹⁄² comes 1⁄2
 _PREFIXES = {
     "p": "pico", "n": "nano", "µ": "micro", "m": "milli", "c": "centi",
-    "h": "hecto", "k": "kilo", "M": "mega", "G": "giga",
+    "d": "deci", "h": "hecto", "k": "kilo", "M": "mega", "G": "giga",
 }  # fmt: skip
-_IN_ORDER = ("µ", "m", "c", "", "h", "k", "M")
+_IN_ORDER = ("µ", "m", "c", "d", "", "h", "k", "M")
+_SELDOM = "d"  # read where it is typed, never offered
 _TOKEN = re.compile(r"\s*(\^\(\s*[+-]?\d+/2\s*\)|[·*/()]|\^?[+-]?\d+(?:⁄2|\.5)?|[^\W\d_]+|°C?|%|Ω)")
 _POWER = re.compile(r"\^?\(?\s*([+-]?\d+)(⁄2|/2|\.5)?\s*\)?$")
+# A degree sign or "deg" beside a C is no degree times coulomb; a blank between them is a habit.
+_DEGREES = re.compile(r"(?:°|deg(?:rees?)?)\s*(?P<scale>[CF])(?![^\W\d_])|(?P<sign>℃|℉)")
+_SCALES = {"C": "°C", "℃": "°C"}
+LEVEL = "dB"
 _LONGEST = 60
 _PLURALS = {"hertz": "hertz", "lux": "lux", "siemens": "siemens", "henry": "henrys",
             "degree_Celsius": "degrees Celsius", "percent": "percent"}  # fmt: skip
-_SPELT = {"meter": "metre", "liter": "litre", "metric_ton": "tonne"}
+_SPELT = {"meter": "metre", "liter": "litre", "metric_ton": "tonne", "standard_": "",
+          "watt_hour": "watt hour"}  # fmt: skip
+_SPOKEN = {"millimeter_Hg": "millimetres of mercury", "ppm": "parts per million",
+           "revolutions_per_minute": "revolutions per minute"}  # fmt: skip
 
 Power = int | Fraction
 
@@ -55,8 +63,15 @@ class Unit:
         """Tell whether a square root left halves of powers in it."""
         return any(isinstance(power, Fraction) for _, power in self.factors)
 
+    @property
+    def is_level(self) -> bool:
+        """Tell whether it counts logarithms of a ratio, as dB does."""
+        return any(symbol == LEVEL for symbol, _ in self.factors)
+
     def is_compatible(self, other: Unit) -> bool:
-        """Tell whether both measure the same kind of quantity."""
+        """Tell whether both measure the same kind of quantity; a level only with itself."""
+        if self.is_level or other.is_level:
+            return self == other
         return bool(_in_pint(self).dimensionality == _in_pint(other).dimensionality)
 
 
@@ -67,11 +82,22 @@ def parse(text: str) -> Unit:
     """
     if len(text) > _LONGEST:
         raise UnitError(f"A unit of {len(text)} characters is too long; {_LONGEST} are allowed.")
-    tokens = _tokens(text.translate(_PLAIN).replace("μ", "µ").replace("\u2212", "-"))
+    plain = text.translate(_PLAIN).replace("μ", "µ").replace("\u2212", "-").replace("º", "°")
+    tokens = _tokens(_DEGREES.sub(_scale, plain))
     factors, rest = _factors(tokens, text)
     if rest:
         raise UnitError(f"“{text}” has a closing bracket too many. Take it out.")
     return _product(tuple(factors))
+
+
+def _scale(match: re.Match[str]) -> str:
+    scale = _SCALES.get(match["scale"] or match["sign"])
+    if scale is None:
+        raise UnitError(
+            "Degrees Fahrenheit are not counted with here. Type the temperature in °C: take 32 "
+            "away and divide by 1.8."
+        )
+    return scale
 
 
 def format(unit: Unit) -> str:
@@ -102,6 +128,8 @@ def in_words(unit: Unit) -> str:
     if others or power != 1:
         return format(unit)
     name = _known()[0][symbol]
+    if name in _SPOKEN:
+        return _SPOKEN[name]
     for american, british in _SPELT.items():
         name = name.replace(american, british)
     ending = next((one for one in _PLURALS if name.endswith(one)), None)
@@ -110,7 +138,9 @@ def in_words(unit: Unit) -> str:
 
 def ways_to_type() -> list[str]:
     """List each way to type a unit symbol with its prefix, the longest first."""
-    return sorted(_known()[1], key=len, reverse=True)
+    degrees = [f"{sign}{blank}{scale}" for sign in ("°", "deg") for blank in ("", " ")
+               for scale in "CF"]  # fmt: skip
+    return sorted({*_known()[1], *degrees, "℃", "℉"}, key=len, reverse=True)
 
 
 def in_base_units(symbol: str) -> tuple[float, dict[str, Fraction]]:
@@ -137,6 +167,13 @@ def convert(value: float, unit: Unit, to: Unit) -> float:
 
     Raises UnitError where the two measure different kinds of quantity.
     """
+    if unit == to:
+        return value
+    if unit.is_level or to.is_level:
+        raise UnitError(
+            "dB is a level, the logarithm of a ratio, and is not converted. Type the ratio itself, "
+            "or take dB as the unit."
+        )
     if not unit.is_compatible(to):
         raise UnitError(f"{unit or 1} cannot be expressed in {to or 1}: they measure other things.")
     registry = _registry()
@@ -159,7 +196,8 @@ def related(unit: Unit) -> list[Unit]:
     (symbol, power), rest = unit.factors[0], unit.factors[1:]
     names, _, bases = _known()
     prefixed = [prefix + bases.get(symbol, symbol) for prefix in _IN_ORDER]
-    others = [other for other in prefixed if other in names]
+    others = [one for one in prefixed if one in names]
+    others = [one for one in others if one == symbol or _SELDOM + bases[one] != one]
     if symbol in ("°C", "K") and unit == Unit(((symbol, 1),)):
         others = ["°C", "K"]
     found = [Unit(((other, power), *rest)) for other in others]

@@ -73,7 +73,7 @@ def change(request, experiment_id: int, number: int):
     try:
         label, act = _act(request, run, post.get("act", ""))
         with history.changing(run.experiment, request.user, label):
-            act()
+            done = act()
         table = _table(request, run)
     except GalenaError as error:
         return JsonResponse({"trouble": str(error)}, status=422)
@@ -82,7 +82,7 @@ def change(request, experiment_id: int, number: int):
             {"trouble": "Rows and columns are counted in whole numbers."}, status=422
         )
     if post.get("act") in {"head", "column", "paste"}:
-        return show_table(request, run)
+        return show_table(request, run, took=done if post["act"] == "paste" else "")
     return JsonResponse({"count": table.count, "statistics": table.statistics()})
 
 
@@ -169,8 +169,8 @@ def _table(request, run: Run) -> RunTable:
     return table_of(run, stream.pk if stream else None)
 
 
-def show_table(request, run: Run) -> HttpResponse:
-    """Answer with the table of a run for the drawer."""
+def show_table(request, run: Run, took: str = "") -> HttpResponse:
+    """Answer with the table of a run for the drawer, and what a pasted table was taken for."""
     try:
         table = _table(request, run)
         statistics = table.statistics()
@@ -181,6 +181,7 @@ def show_table(request, run: Run) -> HttpResponse:
         "experiment": run.experiment,
         "run": run,
         "runs": run.experiment.runs.kept(),
+        "took": took,
         "table": table,
         "columns": list(zip(table.columns, statistics, strict=True)),
         "statistic_names": (("count", "count"), ("mean", "mean"), ("sd", "standard deviation")),

@@ -6,7 +6,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from galena.core.errors import TableError
-from galena.core.formats.pasted import MOST_COLUMNS, MOST_ROWS, Head, Pasted, cell_text, head
+from galena.core.formats.heads import Head, head
+from galena.core.formats.pasted import MOST_COLUMNS, MOST_ROWS, Pasted, cell_text
 from galena.core.numbers import decimals_of_text, parse
 from galena.experiments.flows import add_entered, next_number, touch
 from galena.experiments.models import Aside, Experiment, Quantity, Run, Stream, TypedColumn
@@ -80,8 +81,11 @@ def set_cell(column: TypedColumn, row: int, text: str, person) -> TypedColumn | 
     return _keep(column.run, column.quantity, cells, person, change)
 
 
-def paste(run: Run, row: int, place: int, table: Pasted, person) -> None:
-    """Put a pasted table from a row and a column on; columns are made where they are missing."""
+def paste(run: Run, row: int, place: int, table: Pasted, person) -> str:
+    """Put a pasted table from a row and a column on; columns are made where they are missing.
+
+    Gives what was taken for separator and decimal mark, in words.
+    """
     with transaction.atomic():
         columns = list(_in_force(run))
         heads = dict(enumerate(table.heads, start=place)) if row == 0 else {}
@@ -97,6 +101,7 @@ def paste(run: Run, row: int, place: int, table: Pasted, person) -> None:
             cells += [""] * (row + len(table.rows) - len(cells))
             cells[row : row + len(table.rows)] = [cells_of[number] for cells_of in table.rows]
             _keep(run, column.quantity, cells, person, f"pasted {len(table.rows)} rows")
+    return table.took
 
 
 def _name(quantity: Quantity, said: Head) -> None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from django.db.models.functions import Substr
 
 from galena.core import symbols, units
+from galena.core.conditions import shown
 from galena.core.errors import GalenaError
 from galena.core.formula import FUNCTIONS
 from galena.core.formula.constants import constants
@@ -107,7 +108,7 @@ def _of_quantity(quantity: Quantity) -> Insertion:
 
 
 def _value(given) -> str:
-    return f"{given.text} {units.shown(given.unit)}".strip()
+    return f"{shown(given.text)} {units.shown(given.unit)}".strip()
 
 
 def offers(groups: list[tuple[str, list[Insertion]]]) -> list[dict[str, str]]:

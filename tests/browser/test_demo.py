@@ -193,7 +193,7 @@ def _the_gangway_sags_with_the_cube_of_its_overhang():
     counted = shown.readings.counted
     assert len(shown.readings) - len(counted) == 1
     found = fit("line", np.log(counted.t), np.log(counted.y))
-    assert found.params["slope"] == pytest.approx(3, abs=3 * found.errors["slope"])
+    assert found.params["slope"] == pytest.approx(3, abs=3 * found.uncertainties["slope"])
 
 
 def _of_formula(title, symbol, number=1, x=None):

@@ -1,8 +1,10 @@
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galena.core.conditions import Held, hold
+from galena.core.conditions import Held, hold, shown
 from galena.core.errors import ConditionError
 
 
@@ -41,6 +43,57 @@ def test_what_cannot_be_held_is_said_with_the_condition(typed, words):
         hold(typed, "drop", "number", "m")
     assert words in str(refused.value)
     assert refused.value.name == "drop"
+
+
+@pytest.mark.parametrize(
+    ("typed", "unit", "value"),
+    [
+        ("5 1/s", "Hz", 5.0),
+        ("60 1/min", "Hz", 1.0),
+        ("7 d", "s", 604_800.0),
+        ("45 deg", "rad", math.pi / 4),
+        ("1 200 mm", "m", 1.2),
+        ("1 200", "", 1200.0),
+        ("2 kWh", "J", 7.2e6),
+        ("-5 deg C", "K", 268.15),
+        ("-5 ° C", "°C", -5.0),
+        ("10 dB", "dB", 10.0),
+        ("1 / s", "Hz", 1.0),
+    ],
+)
+def test_a_value_is_a_number_and_then_a_unit_and_is_converted_in_full(typed, unit, value):
+    held = hold(typed, "it", "number", unit)
+    assert held.value == pytest.approx(value, rel=1e-15)
+    assert hold(held.text, "it", "number", unit).value == held.value
+
+
+@pytest.mark.parametrize(
+    ("typed", "unit", "words"),
+    [
+        ("10 dB", "", "it: dB is a level, the logarithm of a ratio, and is not converted."),
+        ("5 2", "m", "it: “2”: the number 2 follows no unit."),
+        ("70 °F", "°C", "it: Degrees Fahrenheit are not counted with here. Type the temperature"),
+    ],
+)
+def test_levels_and_odd_scales_are_explained(typed, unit, words):
+    with pytest.raises(ConditionError) as refused:
+        hold(typed, "it", "number", unit)
+    assert words in str(refused.value)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("0.7853981633974483", "0.785398"),
+        ("0.7853981633974483 ± 0.017453292519943295", "0.785 ± 0.017"),
+        ("604800", "604800"),
+        ("0.250 ± 0.002", "0.250 ± 0.002"),
+        ("", ""),
+        ("in front", "in front"),
+    ],
+)
+def test_rounding_is_for_showing(text, words):
+    assert shown(text) == words
 
 
 def test_a_temperature_is_shifted_to_its_origin():

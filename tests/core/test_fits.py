@@ -22,7 +22,7 @@ def test_line_has_the_certified_values():
     result = fit("line", reference["x"], reference["y"])
     certified = reference["certified"]
     assert [result.params["intercept"], result.params["slope"]] == nine(certified["params"])
-    assert [result.errors["intercept"], result.errors["slope"]] == nine(
+    assert [result.uncertainties["intercept"], result.uncertainties["slope"]] == nine(
         certified["standard_errors"]
     )
     assert result.rss == nine(certified["residual_sum_of_squares"])
@@ -36,7 +36,7 @@ def test_proportional_has_the_certified_values():
     result = fit("proportional", reference["x"], reference["y"])
     certified = reference["certified"]
     assert [result.params["slope"]] == nine(certified["params"])
-    assert [result.errors["slope"]] == nine(certified["standard_errors"])
+    assert [result.uncertainties["slope"]] == nine(certified["standard_errors"])
     assert result.residual_sd == nine(certified["residual_sd"])
     assert result.r_squared == nine(certified["r_squared"])
 
@@ -70,7 +70,7 @@ def test_weighted_line_takes_its_uncertainties_from_those_of_the_readings(refere
     expected = reference.get("expected_from_doubles") or reference["expected"]
     assert [result.params["intercept"], result.params["slope"]] == nine(expected["params"])
     absolute = expected["absolute_errors"]["standard_errors"]
-    assert [result.errors["intercept"], result.errors["slope"]] == nine(absolute)
+    assert [result.uncertainties["intercept"], result.uncertainties["slope"]] == nine(absolute)
 
 
 @given(
@@ -94,21 +94,21 @@ def test_standard_uncertainty_is_the_scatter_of_repeated_fits():
     for _ in range(2000):
         result = fit("line", x, 3 * x + 2 + noise.normal(0, 0.5, x.size))
         slopes.append(result.params["slope"])
-        stated.append(result.errors["slope"])
+        stated.append(result.uncertainties["slope"])
     assert np.mean(stated) == pytest.approx(np.std(slopes, ddof=1), rel=0.06)
 
 
 def test_covariance_of_slope_and_intercept_is_minus_mean_x_times_the_slope_variance():
     x = np.array([1.0, 2.0, 4.0, 7.0])
     result = fit("line", x, [2.0, 3.9, 8.3, 13.8])
-    assert result.covariance[0, 1] == nine(-x.mean() * result.errors["slope"] ** 2)
+    assert result.covariance[0, 1] == nine(-x.mean() * result.uncertainties["slope"] ** 2)
 
 
 def test_a_held_parameter_has_no_uncertainty():
     x, y = np.array([1.0, 2.0, 3.0]), np.array([3.1, 4.9, 7.2])
     result = fit("line", x, y, fixed={"intercept": 1.0})
     assert result.params["intercept"] == 1.0
-    assert result.errors["intercept"] == 0.0
+    assert result.uncertainties["intercept"] == 0.0
     assert result.params["slope"] == nine(np.dot(x, y - 1) / np.dot(x, x))
 
 

@@ -26,7 +26,7 @@ def test_certified_parameters_are_found_from_both_published_starts(reference, be
         assert found.params[name] == pytest.approx(certified["params"][place], rel=1e-6)
         if reference["name"] not in WITHOUT_RESIDUALS:
             expected = certified["standard_errors"][place]
-            assert found.errors[name] == pytest.approx(expected, rel=1e-5)
+            assert found.uncertainties[name] == pytest.approx(expected, rel=1e-5)
     assert found.dof == len(reference["x"]) - len(names)
 
 
@@ -43,7 +43,7 @@ def test_a_formula_that_is_linear_in_its_parameters_needs_no_start(reference):
     digits = 5e-6 if reference["name"] == "Wampler5" else 1e-9  # its residuals dwarf the rest
     parameters = [found.params[name] for name in names]
     assert parameters == pytest.approx(certified["params"], rel=digits)
-    errors = [found.errors[name] for name in names]
+    errors = [found.uncertainties[name] for name in names]
     assert errors == pytest.approx(certified["standard_errors"], rel=1e-9, abs=1e-9)
 
 
@@ -52,7 +52,7 @@ def test_a_start_is_found_where_none_is_given():
     y = 61.5 * np.exp(-0.45 * X) + 19.5 + rng.normal(0, 0.05, X.size)
     found = fit("T_0*exp(-k*x) + T_r", X, y)
     for name, truth in (("T_0", 61.5), ("k", 0.45), ("T_r", 19.5)):
-        assert found.params[name] == pytest.approx(truth, abs=4 * found.errors[name])
+        assert found.params[name] == pytest.approx(truth, abs=4 * found.uncertainties[name])
     assert found.predict([0.0])[0] == pytest.approx(81.0, abs=0.2)
     assert found.residual_sd == pytest.approx(0.05, rel=0.3)
 
@@ -65,14 +65,14 @@ def test_the_stated_uncertainty_is_that_of_repeated_fits():
         fits.append(fit("a*(1-exp(-b*x))", X, y, u_y=0.04, start=start))
     for name in start:
         scatter = np.std([one.params[name] for one in fits], ddof=1)
-        assert fits[0].errors[name] == pytest.approx(scatter, rel=5 / np.sqrt(2 * 150))
+        assert fits[0].uncertainties[name] == pytest.approx(scatter, rel=5 / np.sqrt(2 * 150))
 
 
 def test_a_parameter_may_be_held():
     y = 3.0 * X**1.5
     found = fit("a*x^n", X[1:], y[1:], fixed={"n": 1.5}, start={"a": 1.0})
     assert found.params == {"a": pytest.approx(3.0), "n": 1.5}
-    assert found.errors["n"] == 0.0
+    assert found.uncertainties["n"] == 0.0
     assert fit("a*x^n", X, y, fixed={"a": 3.0, "n": 1.5}).residuals == pytest.approx(0, abs=1e-12)
 
 

@@ -156,6 +156,12 @@ def test_running_numbers_below_the_line_are_kept_alike(typed, kept):
         ("exp(x/y)", '<msup><mi mathvariant="normal">e</mi><mrow>{x}<mo>/</mo>{y}</mrow>'),
         ("area(y, x)", '<mo>∫</mo>{y}<mspace width="0.2em"/><mi mathvariant="normal">d</mi>{x}'),
         ("2*π", '<mi mathvariant="normal">π</mi>'),
+        ("rate(x, t)^2", "<msup><mrow><mo>(</mo><mfrac>"),
+        ("(rate(x, t))^2", "<msup><mrow><mo>(</mo><mfrac>"),
+        ("exp(x)^2", '<msup><mrow><mo>(</mo><msup><mi mathvariant="normal">e</mi>'),
+        ("area(y, x)*2", "<mo>(</mo><mo>∫</mo>"),
+        ("sqrt(x)^2", "<msup><mrow><msqrt>"),
+        ("x-(-3 m)", "<mo>−</mo><mo>(</mo><mo>−</mo><mn>3</mn>"),
     ],
 )
 def test_formulas_are_typeset_as_in_a_textbook(text, expected):

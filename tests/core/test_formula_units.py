@@ -1,4 +1,8 @@
+import math
+
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from galena.core.errors import FormulaError
 from galena.core.formula import Symbol, compile
@@ -7,7 +11,7 @@ from galena.core.units import parse
 SYMBOLS = {
     "F": "N", "x": "m", "y": "m", "v": "m/s", "m": "kg", "t": "s", "T_1": "°C", "T_room": "°C",
     "U": "V", "I": "mA", "A_1": "cm^2", "V": "mL", "n": "", "k": "N/m", "φ": "°", "f": "Hz",
-    "P": "W", "h": "mm",
+    "P": "W", "h": "mm", "K_1": "K", "c": "J/(kg·K)",
 }  # fmt: skip
 
 
@@ -36,7 +40,7 @@ SYMBOLS = {
         ("T_1 + 5 K", "°C"),
         ("(T_1 + T_room)/2", "°C"),
         ("(T_1 + T_room + 20 °C)/3", "°C"),
-        ("abs(T_1)", "°C"),
+        ("abs(T_1 - 0 °C)", "K"),
         ("n*R*T_1", "J/mol"),
         ("ln((T_1 - T_room)/1 K)", ""),
         ("sqrt(V)", "mL¹⁄²"),
@@ -100,6 +104,26 @@ def test_units_work_themselves_out(text, unit):
         ("x(3)", "There is no function x. To multiply write x*(…).", "x"),
         ("min(0,5,7)", "min is written min(x) or min(a, b). Decimals are written with a point, "
          "0.5.", "min(0,5,7)"),
+        ("abs(T_1)", "T_1 is a temperature in °C, whose zero is chosen: it has no size without its "
+         "sign. Take a difference, for example abs(T_1 - 0 °C).", "T_1"),
+        ("T_1 + T_room", "T_1 + T_room adds up temperatures in °C: what that gives depends "
+         "on where their zero lies. Take a difference, or a mean such as (T_1 + T_2)/2.",
+         "T_1 + T_room"),
+        ("c*m*(T_1 + T_room)", "T_1 + T_room adds up temperatures in °C: what that gives depends "
+         "on where their zero lies. Take a difference, or a mean such as (T_1 + T_2)/2.",
+         "T_1 + T_room"),
+        ("K_1 - T_1", "K_1 - T_1 takes a temperature in °C away from nothing or from a "
+         "difference: what is left depends on where its zero lies. Turn the order round.",
+         "K_1 - T_1"),
+        ("max(T_1, 5 K)", "T_1 is a temperature in °C and 5 K a difference in kelvins: max cannot "
+         "compare them. Give both in °C.", "5 K"),
+        ("φ + 1", "φ is an angle and 1 a plain number: they cannot be added. Give it its unit: "
+         "1 rad or 1 deg.", "φ + 1"),
+        ("5 °F", "Degrees Fahrenheit are not counted with here. Type the temperature in °C: take "
+         "32 away and divide by 1.8.", "°F"),
+        ("5 J/kg K", "“J/kg K” can be read in two ways. Write brackets after the /.", "J/kg K"),
+        ("5 m^13", "“m^13”: a power of 13 is beyond what units have.", "m^13"),
+        ("x^7*x^7", "“m¹⁴”: a power of 14 is beyond what units have.", "x^7*x^7"),
         ("5 dB", "dB is a logarithm of a ratio and has no place in a formula. Use lg.", "5 dB"),
     ],
 )  # fmt: skip
@@ -118,6 +142,11 @@ def test_wrong_units_are_explained_in_words_with_their_place(text, said, place):
          "around it."),
         ("ln(V)", "ln takes V as a number of millilitres: ln(V/mL)."),
         ("lg(T_1)", "lg takes T_1 as a number of degrees Celsius: lg(T_1/°C)."),
+        ("T_1 - K_1", "K_1 is taken as a difference in kelvins, so the result is a temperature. If "
+         "K_1 is itself a temperature, choose °C as its unit."),
+        ("2*T_1", "2*T_1 is counted in kelvins, from absolute zero."),
+        ("c*m*2 °C", "2 °C is counted as 275.15 K here. For a difference write 2 K."),
+        ("sin(φ) - φ", "φ is an angle and sin(φ) a plain number: φ is counted in radians."),
         ("h/1 mm", "h is the symbol of this experiment here, not the Planck constant."),
     ],
 )  # fmt: skip
@@ -167,10 +196,43 @@ def test_the_unit_may_be_chosen_among_those_of_its_kind():
         ("5 % * x", {"x": 2.0}, 0.1),
         ("3.6 km/h", {}, 3.6),
         ("sqrt(V)", {"V": 9.0}, 3.0),
+        ("-5 °C", {}, -5.0),
+        ("-5 deg C", {}, -5.0),
+        ("T_1 - (-5 °C)", {"T_1": 20.0}, 25.0),
+        ("T_1 - -5 °C", {"T_1": 20.0}, 25.0),
+        ("max(T_1, -5 °C)", {"T_1": -9.0}, -5.0),
+        ("-T_1 + T_room", {"T_1": 5.0, "T_room": 20.0}, 15.0),
+        ("abs(T_1 - 0 °C)", {"T_1": -5.0}, 5.0),
+        ("-(3 m)^2", {}, -9.0),
+        ("0.002 mm/mm", {}, 0.002),
+        ("1 - φ^2/2", {"φ": 180 / math.pi}, 0.5),
+        ("erf(1)", {}, 0.8427007929497148),
     ],
 )
 def test_values_come_in_the_unit_that_is_shown(text, values, expected):
     assert compile(text, SYMBOLS).evaluate(values).values == pytest.approx(expected, rel=1e-12)
+
+
+PARTS = (
+    "T_1", "K_1", "φ", "n", "x", "m", "F", "V", "L", "+", "-", "*", "/", "^", "(", ")", ",",
+    "sqrt(", "ln(", "sin(", "asin(", "abs(", "min(", "rate(", "smooth(", "erf(", "2", "0.5",
+    "1e300", "0", "3 m", "5 °C", "2 m^6", "1/3", "^-3", "mm/mm", " ", "·", "π", "g_n",
+    "5 J/kg K", "5 m^13", "²", "√",
+)  # fmt: skip
+
+
+@given(
+    st.lists(st.sampled_from(PARTS), max_size=9).map("".join),
+    st.sampled_from([None, "m", "K", "°C", "W/(m^2·K)", "blorp", "dB"]),
+)
+def test_whatever_is_typed_is_a_formula_or_is_explained_at_its_place(text, unit):
+    try:
+        made = compile(text, {**SYMBOLS, "L": "dB"}, unit=unit)
+    except FormulaError as error:
+        assert str(error)
+        assert 0 <= error.start <= error.end <= len(text)
+    else:
+        assert parse(str(made.unit)).is_compatible(made.unit)
 
 
 def test_constants_are_those_of_codata():

@@ -71,7 +71,7 @@ def test_parameters_are_found_without_a_start_at_any_scale(key, size):
     for name, of in model.units(*unit).items():
         scale = np.prod([sizes[symbol] ** float(power) for symbol, power in of.factors])
         assert found.params[name] / scale == pytest.approx(
-            truth[name], abs=4 * found.errors[name] / scale
+            truth[name], abs=4 * found.uncertainties[name] / scale
         )
     assert found.count == X.size
 
@@ -84,7 +84,7 @@ def test_two_places_make_one_y():
         found = fit(formula, reference["x"], np.log(reference["y"]), start=start)
         certified = reference["certified"]
         assert list(found.params.values()) == pytest.approx(certified["params"], rel=1e-6)
-        assert list(found.errors.values()) == pytest.approx(certified["standard_errors"], rel=1e-5)
+        assert list(found.uncertainties.values()) == pytest.approx(certified["standard_errors"], rel=1e-5)
 
 
 @pytest.mark.parametrize(
@@ -95,7 +95,7 @@ def test_quadratics_have_their_exact_values(reference):
     expected = reference.get("expected_from_doubles") or reference["expected"]
     errors = expected.get("standard_errors") or expected["absolute_errors"]["standard_errors"]
     assert [found.params[name] for name in "cba"] == pytest.approx(expected["params"], rel=1e-9)
-    assert [found.errors[name] for name in "cba"] == pytest.approx(errors, rel=1e-9)
+    assert [found.uncertainties[name] for name in "cba"] == pytest.approx(errors, rel=1e-9)
 
 
 @pytest.mark.parametrize("reference", kind("analytic", "power_law"), ids=lambda one: one["name"])
@@ -108,7 +108,7 @@ def test_a_power_law_is_a_line_of_logarithms(reference):
     of = expected.get("absolute_errors", expected)
     assert found.params["slope"] == pytest.approx(expected["n"], rel=1e-9)
     assert found.params["intercept"] == pytest.approx(expected["lnA"], rel=1e-9)
-    assert found.errors["slope"] == pytest.approx(of["u_n"], rel=1e-9)
+    assert found.uncertainties["slope"] == pytest.approx(of["u_n"], rel=1e-9)
 
 
 @pytest.mark.parametrize(
@@ -145,7 +145,7 @@ def _covers(key, truth, x, sd, rng, sets=1000):
     name = next(iter(truth))
     for _ in range(sets):
         found = fit(key, x, y + rng.normal(0, sd, x.size), start=truth)
-        inside += abs(found.params[name] - truth[name]) <= found.errors[name]
+        inside += abs(found.params[name] - truth[name]) <= found.uncertainties[name]
     return inside / sets
 
 
@@ -173,7 +173,7 @@ def test_a_band_is_as_wide_as_repeated_fits_scatter():
     scatter = np.std([one.predict(1.0)[0] for one in fits], ddof=1)
     assert fits[0].band(1.0)[0] == pytest.approx(scatter, rel=0.2)
     lo, hi = fits[0].interval("τ")
-    assert hi - lo == pytest.approx(2 * 2.02 * fits[0].errors["τ"], rel=0.01)
+    assert hi - lo == pytest.approx(2 * 2.02 * fits[0].uncertainties["τ"], rel=0.01)
 
 
 def test_parameters_may_be_shared_by_several_runs():
@@ -181,13 +181,13 @@ def test_parameters_may_be_shared_by_several_runs():
     sets = [Set(X, a * np.exp(-X / 3.0) + rng.normal(0, 0.02, X.size)) for a in (2.0, 5.0)]
     found = fit_together("decay", sets, ["τ"])
     assert found[0].params["τ"] == found[1].params["τ"] == pytest.approx(3.0, abs=0.05)
-    assert found[0].errors["τ"] < min(fit("decay", one.x, one.y).errors["τ"] for one in sets)
+    assert found[0].uncertainties["τ"] < min(fit("decay", one.x, one.y).uncertainties["τ"] for one in sets)
     alone = fit_together("decay", sets, [])
     assert alone[1].params == fit("decay", sets[1].x, sets[1].y).params
     weighted = fit_together("line", [Set(X, 2 * X + b, 0.1) for b in (1.0, 2.0)], ["slope"])
     assert [one.params["intercept"] for one in weighted] == pytest.approx([1.0, 2.0])
-    assert weighted[0].errors["slope"] == pytest.approx(
-        fit("line", X, 2 * X, u_y=0.1).errors["slope"] / np.sqrt(2)
+    assert weighted[0].uncertainties["slope"] == pytest.approx(
+        fit("line", X, 2 * X, u_y=0.1).uncertainties["slope"] / np.sqrt(2)
     )
     with pytest.raises(FitError, match="b cannot be shared"):
         fit_together("decay", sets, ["b"])

@@ -3,7 +3,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galena.core.errors import GalenaError, NumberError, TableError, UnitError
-from galena.core.formats.pasted import Head, cell_text, head, pasted
+from galena.core.formats.heads import Head, head
+from galena.core.formats.pasted import cell_text, pasted
 
 
 @pytest.mark.parametrize(

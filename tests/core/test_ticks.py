@@ -1,3 +1,5 @@
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -60,3 +62,34 @@ def test_a_logarithmic_axis_has_decades(lo, hi, labels):
     found = decades(lo, hi, 5)
     assert tuple(label for _, label in found) == labels
     assert all(lo <= place <= hi for place, _ in found)
+
+
+def test_labels_of_any_axis_are_distinct_in_order_and_equal_to_their_places():
+    rng = np.random.default_rng(5)
+    number = 100_000
+    centre = rng.choice([-1.0, 0.0, 1.0], number) * 10 ** rng.uniform(-12, 16, number)
+    width = 10 ** rng.uniform(-13, 16, number)
+    los, his = centre - width * rng.random(number), centre + width * rng.random(number)
+    apart = his - los > 1e-12 * np.maximum(np.abs(los), np.abs(his))  # as an axis must have it
+    abouts = rng.integers(1, 13, number)
+    for lo, hi, about in zip(los[apart], his[apart], abouts[apart], strict=True):
+        shown = ticks(lo, hi, int(about))
+        read = [_read(label) for label in shown.labels]
+        assert read == list(shown.places)
+        assert all(lo <= place <= hi for place in shown.places)
+        assert all(a < b for a, b in itertools.pairwise(read))
+
+
+def _read(label):
+    mantissa, _, power = label.replace("−", "-").partition("×10")
+    return float(f"{mantissa}e{power.translate(_LOWERED) or 0}")
+
+
+_LOWERED = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
+
+
+def test_large_numbers_keep_the_digits_that_tell_them_apart():
+    assert ticks(1.24e6, 1.26e6, 5).labels == (
+        "1.240×10⁶", "1.245×10⁶", "1.250×10⁶", "1.255×10⁶", "1.260×10⁶",
+    )  # fmt: skip
+    assert ticks(1000, 1000.000002, 2).labels == ("1000.000000", "1000.000001", "1000.000002")

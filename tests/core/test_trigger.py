@@ -83,3 +83,27 @@ def test_a_level_tells_how_far_a_reading_is_from_it():
     assert Level(2.0, "falling").distance(1.5) == -0.5
     with pytest.raises(ValueError, match="must be a finite number, not nan"):
         Level(math.nan)
+
+
+def test_what_comes_clear_of_the_level_after_an_event_in_the_same_piece_counts():
+    finder = CrossingFinder(Level(1.0), clear=0.5)
+    piece = np.array([0.0, 2.0, 0.2, 0.9])
+    assert finder.feed(np.arange(4), piece).index == 1
+    assert finder.is_clear
+    assert finder.feed(np.arange(4, 6), np.array([0.9, 1.5])).index == 5
+
+
+@given(VALUES, VALUES, st.sampled_from(["rising", "falling"]), st.sampled_from([0.0, 0.7, 2.0]))
+def test_after_an_event_the_next_piece_finds_what_single_readings_would(
+    first, second, direction, clear
+):
+    level = Level(0.5, direction)
+    at_once, one_by_one = CrossingFinder(level, clear), CrossingFinder(level, clear)
+    stamps = np.arange(len(first) + len(second))
+    at_once.feed(stamps[: len(first)], np.array(first))
+    found = at_once.feed(stamps[len(first) :], np.array(second))
+    each = [one_by_one.feed(stamps[i : i + 1], np.array([y])) for i, y in enumerate(first + second)]
+    later = [event for event in each[len(first) :] if event]
+    assert (found is None) == (not later)
+    if found is not None:
+        assert (found.index, found.stamp) == (later[0].index, pytest.approx(later[0].stamp))

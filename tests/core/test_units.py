@@ -1,3 +1,5 @@
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -94,3 +96,42 @@ def test_related_units_can_stand_for_one_another(unit, others):
 def test_a_change_of_unit_is_a_factor_and_a_shift():
     assert units.affine(units.parse("mm"), units.parse("cm")) == pytest.approx((0.1, 0.0))
     assert units.affine(units.parse("°C"), units.parse("K")) == pytest.approx((1.0, 273.15))
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "factor", "words"),
+    [
+        ("dm", "m", 0.1, "decimetres"),
+        ("ppm", "", 1e-6, "parts per million"),
+        ("rpm", "rad/s", 2 * math.pi / 60, "revolutions per minute"),
+        ("mmHg", "Pa", 133.322387415, "millimetres of mercury"),
+        ("atm", "Pa", 101_325.0, "atmospheres"),
+        ("kWh", "J", 3.6e6, "kilowatt hours"),
+        ("lux", "lx", 1.0, "lux"),
+        ("dL", "L", 0.1, "decilitres"),
+    ],
+)
+def test_units_of_everyday_instruments(text, unit, factor, words):
+    assert units.convert(1.0, units.parse(text), units.parse(unit)) == pytest.approx(factor)
+    assert units.in_words(units.parse(text)) == words
+
+
+@pytest.mark.parametrize("text", ["°C", "deg C", "° C", "degC", "º C", "℃", "degrees C"])
+def test_degrees_celsius_are_read_as_people_write_them(text):
+    assert units.parse(text) == units.parse("°C")
+    assert str(units.parse(f"J/(kg {text})")) == "J/(kg·K)"
+
+
+@pytest.mark.parametrize("text", ["°F", "deg F", "℉", "W/°F"])
+def test_fahrenheit_is_refused_in_words(text):
+    with pytest.raises(UnitError, match="Fahrenheit are not counted with here. Type .* in °C"):
+        units.parse(text)
+
+
+def test_a_level_is_no_ratio():
+    level, ratio = units.parse("dB"), units.parse("")
+    assert not level.is_compatible(ratio)
+    assert units.convert(10.0, level, level) == 10.0
+    for one, other in ((level, ratio), (ratio, level)):
+        with pytest.raises(UnitError, match="dB is a level"):
+            units.affine(one, other)

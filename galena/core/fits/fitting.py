@@ -256,7 +256,7 @@ def state(
     return Fit(
         model=model,
         params=params,
-        errors=dict(zip(params, np.sqrt(np.diag(covariance)).tolist(), strict=True)),
+        uncertainties=dict(zip(params, np.sqrt(np.diag(covariance)).tolist(), strict=True)),
         covariance=covariance,
         rss=rss,
         residual_sd=math.sqrt(variance) if dof else math.nan,

@@ -16,7 +16,7 @@ from galena.core.fits.models import Model
 class Fit:
     """Parameters with standard uncertainties, and how far the readings are from the model.
 
-    `params` and `errors` map a parameter's name to its value and standard uncertainty (k = 1);
+    `params` and `uncertainties` map a parameter's name to its value and standard uncertainty (k = 1);
     `covariance` has the same order. `rss` is the residual sum of squares, `residual_sd` the
     residual standard deviation with `dof` degrees of freedom; `aicc` is Akaike's information
     criterion corrected for few readings (Burnham and Anderson, Model Selection, 2002, 2.4).
@@ -27,7 +27,7 @@ class Fit:
 
     model: Model
     params: dict[str, float]
-    errors: dict[str, float]
+    uncertainties: dict[str, float]
     covariance: NDArray[np.float64]
     rss: float
     residual_sd: float
@@ -89,7 +89,7 @@ class Fit:
         """
         if self.dof < 1:
             return -math.inf, math.inf
-        half = float(student.ppf((1 + level) / 2, self.dof)) * self.errors[name]
+        half = float(student.ppf((1 + level) / 2, self.dof)) * self.uncertainties[name]
         return self.params[name] - half, self.params[name] + half
 
 

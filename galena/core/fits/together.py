@@ -126,5 +126,5 @@ def _stated(
     alone = state(
         part.model, part.x, part.y, np.ones_like(part.y), ordered, covariance, held, False
     )
-    errors = dict(zip(names, np.sqrt(np.diag(covariance)).tolist(), strict=True))
-    return replace(alone, covariance=covariance, errors=errors)
+    u = dict(zip(names, np.sqrt(np.diag(covariance)).tolist(), strict=True))
+    return replace(alone, covariance=covariance, uncertainties=u)

@@ -20,7 +20,7 @@ from galena.core.formula.meaning import Reader, Symbol, Term
 from galena.core.formula.reading import read, same_symbol
 from galena.core.formula.rows import Rows
 from galena.core.formula.syntax import Node, names
-from galena.core.formula.unit_pass import work_out
+from galena.core.formula.unit_pass import refuse_meaningless, work_out
 from galena.core.formula.values import Floats, Part, Value
 from galena.core.uncertainty import Sensitivity
 from galena.core.units import Unit
@@ -230,13 +230,17 @@ def compile(
     known = {same_symbol(name): _symbol(one) for name, one in symbols.items()}
     tree = read(text)
     remarks: list[str] = []
-    term = work_out(Reader(text, known, remarks), tree)
+    reader = Reader(text, known, remarks)
     try:
+        term = work_out(reader, tree)
+        refuse_meaningless(reader, term)
         natural = term.unit
         wanted = units.parse(unit) if isinstance(unit, str) else unit
+        _refuse_unwritable(natural if wanted is None else wanted)
+        fits = wanted is None or dimensions.of(wanted).measures_as(term.dimension)
     except UnitError as error:
         raise FormulaError(str(error), 0, len(text)) from error
-    if wanted is not None and not dimensions.of(wanted).measures_as(term.dimension):
+    if wanted is not None and not fits:
         raise FormulaError(
             f"The formula gives {units.in_words(natural)}; that cannot be shown in "
             f"{units.in_words(wanted)}. Choose another unit, or check the formula.",
@@ -253,6 +257,12 @@ def compile(
     return Expression(
         text, tree, term, natural if wanted is None else wanted, natural, tuple(remarks), used
     )
+
+
+def _refuse_unwritable(unit: Unit) -> None:
+    """Refuse a unit that could not be read again from where it is kept. Raises UnitError."""
+    if set(units.parse(str(unit)).factors) != set(unit.factors):
+        raise UnitError(f"The result would be in {unit}, and no unit is written so.")
 
 
 def _can_be_cut(inputs: Mapping[str, Value]) -> bool:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from types import MappingProxyType
 
 import numpy as np
+from scipy.special import erf
 
 from galena.core import dimensions
 from galena.core.calculus import ORDER, WIDEST
@@ -60,9 +62,26 @@ def _same(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
     return _term(call, terms, one.dimension, one.written, one.points)
 
 
+def _size(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
+    one = terms[0]
+    if one.points:
+        said = reader.said(one)
+        raise one.refuse(
+            f"{said} is a temperature in °C, whose zero is chosen: it has no size without its "
+            f"sign. Take a difference, for example abs({said} - 0 °C)."
+        )
+    return _same(reader, call, terms)
+
+
 def _alike(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
     one = terms[0]
     for other in terms[1:]:
+        if one.dimension.measures_as(other.dimension) and one.points != other.points:
+            warm, step = (one, other) if one.points else (other, one)
+            raise other.refuse(
+                f"{reader.said(warm)} is a temperature in °C and {reader.said(step)} a difference "
+                f"in kelvins: {call.function} cannot compare them. Give both in °C."
+            )
         if not one.dimension.measures_as(other.dimension):
             raise other.refuse(
                 f"{reader.said(one)} is in {one.in_words} and {reader.said(other)} in "
@@ -224,7 +243,11 @@ _ALL = (
            np.arccos, lambda x, y: -1 / np.sqrt(1 - x * x)),
     _plain("atan", "atan(x)", "angle that has this tangent", _to_angle,
            np.arctan, lambda x, y: 1 / (1 + x * x)),
-    _plain("abs", "abs(x)", "value without its sign", _same, np.abs, lambda x, y: np.sign(x)),
+    _plain("erf", "erf(x)", "error function: the share of a normal scatter within x·√2 of its "
+           "uncertainty", _of_number, erf, lambda x, y: 2 / math.sqrt(math.pi) * np.exp(-x * x)),
+    # At zero the slope is the limit from above: u(|x|) is u(x) there, not nothing.
+    _plain("abs", "abs(x)", "value without its sign", _size, np.abs,
+           lambda x, y: np.where(np.asarray(x) < 0, -1.0, 1.0)),
     Function("min", "min(x) or min(a, b)", "lowest reading of the run; or the lower of two",
              1, 2, _alike, _least),
     Function("max", "max(x) or max(a, b)", "highest reading of the run; or the higher of two",

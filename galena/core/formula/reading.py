@@ -150,6 +150,9 @@ class _Parts(Transformer):  # type: ignore[type-arg]
         return Call(_start(sign), _end(inside), _deeper(inside), "sqrt", (_bare(inside),))
 
     def negative(self, sign: Token, operand: Node) -> Node:
+        if isinstance(operand, Number) and operand.unit and not operand.text.startswith("-"):
+            # -5 °C is five degrees below zero, not the opposite of 5 °C.
+            return Number(_start(sign), operand.end, 1, f"-{operand.text}", operand.unit)
         return Negative(_start(sign), _end(operand), _deeper(operand), operand)
 
     def positive(self, sign: Token, operand: Node) -> Node:

@@ -14,6 +14,9 @@ from galena.core.numbers import MINUS
 _SIGN = {"add": "+", "subtract": MINUS, "multiply": "·"}
 # What binds more loosely than what stands around it needs brackets.
 _BINDS = {"add": 1, "subtract": 1, "multiply": 2, "divide": 2, "power": 4}
+# Functions that are not set in brackets or bars of their own, and from where on they need some:
+# e² squared, a rate squared, an integral before a product sign.
+_OPEN = {"exp": 5, "rate": 5, "area": 2}
 
 
 def mathml(text: str, symbol: str = "") -> str:
@@ -50,7 +53,9 @@ def _within(node: Node, binds: int) -> str:
     inside = node.inside if isinstance(node, Group) else node
     if isinstance(node, Group) and not _is_loose(inside, binds):
         return _set(inside)
-    if not isinstance(node, Group) and isinstance(node, Number) and node.unit and binds > 2:
+    is_number = isinstance(node, Number) and node.unit and binds > 2
+    is_call = isinstance(node, Call) and node.function in _OPEN and binds >= _OPEN[node.function]
+    if is_number or is_call:
         return f"<mo>(</mo>{_set(node)}<mo>)</mo>"
     return _set(node)
 
@@ -60,6 +65,8 @@ def _is_loose(node: Node, binds: int) -> bool:
         return True
     if isinstance(node, Number):
         return bool(node.unit)
+    if isinstance(node, Call):
+        return node.function in _OPEN and binds >= _OPEN[node.function]
     if isinstance(node, Binary):
         # A fraction holds together by its line, but not as the base of a power.
         return binds >= 5 if node.operator == "divide" else _BINDS[node.operator] < max(binds, 2)
@@ -71,8 +78,9 @@ def _bare(node: Node) -> Node:
 
 
 def _number(node: Number) -> str:
-    mantissa, _, power = node.text.lower().partition("e")
-    said = f"<mn>{mantissa}</mn>"
+    mantissa, _, power = node.text.lstrip("-").lower().partition("e")
+    sign = f"<mo>{MINUS}</mo>" if node.text.startswith("-") else ""
+    said = f"{sign}<mn>{mantissa}</mn>"
     if power:
         shown = str(int(power)).replace("-", MINUS)
         said += f"<mo>·</mo><msup><mn>10</mn><mn>{shown}</mn></msup>"

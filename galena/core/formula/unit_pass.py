@@ -36,7 +36,7 @@ def work_out(reader: Reader, node: Node) -> Term:
         return _sum(reader, node, left, right)
     if node.operator == "power":
         return _power(reader, node, left, right)
-    return _product(node, left, right)
+    return _product(reader, node, left, right)
 
 
 def _number(reader: Reader, node: Number) -> Term:
@@ -45,7 +45,10 @@ def _number(reader: Reader, node: Number) -> Term:
         raise FormulaError("This number is too large to be counted with.", node.start, node.end)
     if not node.unit:
         return Term(node, "number", NUMBER, Unit(), number=value, factor=value)
-    unit = units.parse(node.unit)
+    try:
+        unit = units.parse(node.unit)
+    except UnitError as error:
+        raise FormulaError(str(error), node.end - len(node.unit), node.end) from error
     if reader.free:
         raise FormulaError(
             "In a model that is fitted numbers have no units. Write * between a number and a "
@@ -65,6 +68,8 @@ def _number(reader: Reader, node: Number) -> Term:
 
 def _remark_on_unit(reader: Reader, node: Number, unit: Unit) -> None:
     """Say how a unit was read where its last letter is also a symbol: 2 m beside a mass m."""
+    if not unit.factors:
+        return
     symbol, power = unit.factors[-1]
     if abs(power) != 1 or symbol not in reader.symbols:
         return
@@ -143,6 +148,8 @@ def _negative(reader: Reader, node: Negative) -> Term:
 def _sum(reader: Reader, node: Binary, left: Term, right: Term) -> Term:
     if not left.dimension.measures_as(right.dimension):
         raise FormulaError(_do_not_fit(reader, node, left, right), node.start, node.end)
+    _refuse_angle_and_number(reader, node, left, right)
+    _remark_on_kelvins(reader, left, right)
     sign = 1 if node.operator == "add" else -1
     leading = right if isinstance(left.node, Number) and right.operation != "number" else left
     if left.dimension != right.dimension:
@@ -156,6 +163,67 @@ def _sum(reader: Reader, node: Binary, left: Term, right: Term) -> Term:
         written = dimensions.KELVIN
     return Term(node, node.operator, leading.dimension, written, (left, right),
                 points, number, left.turns or right.turns)  # fmt: skip
+
+
+def _refuse_angle_and_number(reader: Reader, node: Binary, left: Term, right: Term) -> None:
+    """Explain φ + 1; 1 - φ²/2 and π/2 - φ are meant as they stand."""
+    angle, plain = (left, right) if left.dimension.angle else (right, left)
+    if reader.free or angle.dimension != dimensions.ANGLE or not plain.dimension.is_number:
+        return
+    if plain.turns or plain.number == 0.0:
+        return
+    name, number = reader.said(angle), reader.said(plain)
+    if plain.number is None:
+        reader.remark(
+            f"{name} is an angle and {number} a plain number: {name} is counted in radians."
+        )
+        return
+    raise FormulaError(
+        f"{name} is an angle and {number} a plain number: they cannot be {_DONE[node.operator]}. "
+        f"Give it its unit: {number} rad or {number} deg.",
+        node.start,
+        node.end,
+    )
+
+
+def _remark_on_kelvins(reader: Reader, left: Term, right: Term) -> None:
+    """Say what a quantity in kelvins is taken for beside a temperature in °C."""
+    for warm, step in ((left, right), (right, left)):
+        if warm.points and step.operation == "symbol" and step.written == dimensions.KELVIN:
+            name = reader.said(step)
+            reader.remark(
+                f"{name} is taken as a difference in kelvins, so the result is a temperature. If "
+                f"{name} is itself a temperature, choose °C as its unit."
+            )
+
+
+def refuse_meaningless(reader: Reader, term: Term) -> None:
+    """Refuse a sum of temperatures in °C: what it gives depends on where their zero lies."""
+    if term.points in (0.0, 1.0) or reader.free:
+        return
+    if term.operation in ("multiply", "divide"):
+        reader.remark(f"{reader.said(term)} is counted in kelvins, from absolute zero.")
+        return
+    if term.points < 0:
+        raise term.refuse(
+            f"{reader.said(term)} takes a temperature in °C away from nothing or from a "
+            "difference: what is left depends on where its zero lies. Turn the order round."
+        )
+    raise term.refuse(
+        f"{reader.said(term)} adds up temperatures in °C: what that gives depends on where their "
+        "zero lies. Take a difference, or a mean such as (T_1 + T_2)/2."
+    )
+
+
+def _remark_on_celsius(reader: Reader, left: Term, right: Term) -> None:
+    """Say that a typed temperature beside other units is counted from absolute zero."""
+    for term in (left, right):
+        if term.operation == "number" and term.points:
+            assert isinstance(term.node, Number)
+            reader.remark(
+                f"{reader.said(term)} is counted as {term.factor:.6g} K here. For a difference "
+                f"write {term.node.text} K."
+            )
 
 
 def _without_or_with_angle(left: Term, right: Term) -> Term:
@@ -185,7 +253,7 @@ def _do_not_fit(reader: Reader, node: Binary, left: Term, right: Term) -> str:
     return f"{said}: they cannot be {done}."
 
 
-def _product(node: Binary, left: Term, right: Term) -> Term:
+def _product(reader: Reader, node: Binary, left: Term, right: Term) -> Term:
     divided = node.operator == "divide"
     dimension = left.dimension / right.dimension if divided else left.dimension * right.dimension
     number, points = None, 0.0
@@ -195,6 +263,10 @@ def _product(node: Binary, left: Term, right: Term) -> Term:
         points = left.points / right.number if divided else left.points * right.number
     elif left.number is not None and not divided:
         points = right.points * left.number
+    if not points:
+        _remark_on_celsius(reader, left, right)
+        for term in (left, right):
+            refuse_meaningless(reader, term)
     points = round(points, 9)  # a third of three temperatures is one
     written = None
     if left.written is not None and right.written is not None:

@@ -83,7 +83,7 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
     estimates = []
     for name, value in found.params.items():
         shift = shifts.get(name, 0.0)
-        own = found.errors[name]
+        own = found.uncertainties[name]
         known = dict(parts[name])
         if shift:
             known[asked.calibration] = shift
@@ -122,7 +122,7 @@ def _parts(found: fits.Fit) -> dict[str, dict[str, float]]:
     C = V diag(λ) Vᵀ of the correlations: parameter i has √λ_k V_ik of source k.
     """
     names = list(found.params)
-    u = np.array([found.errors[name] for name in names])
+    u = np.array([found.uncertainties[name] for name in names])
     if not (np.isfinite(u).all() and u.any()):
         return {name: {} for name in names}
     values, vectors = np.linalg.eigh(found.correlation)

@@ -3,6 +3,7 @@
 from django.conf import settings
 from django.db import models
 
+from galena.core.conditions import shown
 from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.symbols import plain
 from galena.experiments.models.experiment import Condition, Experiment
@@ -133,7 +134,7 @@ class ConditionValue(models.Model):
 
     def __str__(self) -> str:
         named = plain(self.condition.symbol) or self.condition.name
-        return f"{named} {self.text} {self.condition.unit}".strip()
+        return f"{named} {shown(self.text)} {self.condition.unit}".strip()
 
     @property
     def shown(self) -> str:

@@ -4,6 +4,7 @@ from django import template
 from django.utils.html import format_html, format_html_join
 
 from galena.core import numbers, plans, symbols, units
+from galena.core.conditions import shown
 from galena.shell.marks import mark_of
 
 register = template.Library()
@@ -97,7 +98,7 @@ def run_label(run):
         format_html(
             "{}\u00a0{}",
             symbol(one.condition.symbol) if one.condition.symbol else one.condition.name,
-            f"{one.text} {unit(one.condition.unit)}".strip().replace(" ", "\u00a0"),
+            f"{shown(one.text)} {unit(one.condition.unit)}".strip().replace(" ", "\u00a0"),
         )
         for one in run.condition_values.all()
         if one.text

@@ -54,14 +54,14 @@ export function labelled(lo, hi, about) {
   if (!Number.isFinite(step) || step === 0) return [];
   const decimals = step > 0 ? 0 : Math.ceil(Math.log10(-step) - 1e-9);
   const largest = Math.max(Math.abs(lo), Math.abs(hi));
-  if (decimals > 5 || largest >= 1e6) return withPower(ticks(lo, hi, about), largest, step);
+  if (largest >= 1e6 || (decimals > 5 && largest < 0.01)) return withPower(ticks(lo, hi, about), largest, step);
   return ticks(lo, hi, about).map((place) => [place, minus(place.toFixed(decimals)).replace(/^\u2212(0(\.0*)?)$/, "$1")]);
 }
 
 function withPower(places, largest, step) {
   const power = Math.floor(Math.log10(largest));
   const apart = step > 0 ? step : -1 / step;
-  const decimals = Math.min(Math.max(0, Math.ceil(power - Math.log10(apart) - 1e-9)), 12);
+  const decimals = Math.max(0, Math.ceil(power - Math.log10(apart) - 1e-9)); // those that tell places apart
   return places.map((place) => [place, place === 0 ? "0" : `${minus((place / 10 ** power).toFixed(decimals))}\u00d710${raised(power)}`]);
 }
 
