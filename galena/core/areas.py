@@ -17,7 +17,8 @@ Baseline = float | Literal["ends"]
 class Area(NamedTuple):
     """An area, its standard uncertainty from the single readings, and what all share.
 
-    In the unit of y times that of x. lo, hi: from where to where it reaches.
+    In the unit of y times that of x. `u_shared` is signed: of two areas that share an error of
+    opposite sign it adds up in the difference. lo, hi: from where to where it reaches.
     """
 
     value: float
@@ -47,7 +48,7 @@ def area_between(
     reading inside to the last. An end outside the readings is where these end.
     Raises TooFewReadings for fewer than two readings.
 
-    A = Σ w_i y_i,  u² = Σ (w_i u_i)²,  u_shared = |Σ w_i s_i|
+    A = Σ w_i y_i,  u² = Σ (w_i u_i)²,  u_shared = Σ w_i s_i
     Source: JCGM 100:2008 (GUM), 5.1.2 and 5.2.2, for a weighted sum.
     """
     places, values = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
@@ -71,11 +72,16 @@ def area_between(
     value = math.fsum(weights * values) if values.size <= 10_000 else float(weights @ values)
     return Area(
         value - less,
-        math.sqrt(float(np.sum((weights * u) ** 2))),
-        abs(float(weights @ together)),
+        math.sqrt(float(np.sum(_weighted(weights, u) ** 2))),
+        float(np.sum(_weighted(weights, together))),
         lo,
         hi,
     )
+
+
+def _weighted(weights: Floats, values: Floats) -> Floats:
+    """Multiply; what has no weight does not count, even where it is not known."""
+    return np.where(weights == 0, 0.0, weights * values)
 
 
 def _at(x: Floats, place: float) -> Floats:

@@ -6,13 +6,14 @@ uncertainties come from one and the same rule.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy import sparse
 
+from galena.core import moving_parabola
 from galena.core.errors import GalenaError, TooFewReadings
 
 Floats = NDArray[np.float64]
@@ -177,15 +178,64 @@ def _first_of_windows(count: int, window: int, order: int) -> NDArray[np.intp]:
 
 
 def _in_parts(y: Floats, x: Floats, window: int, order: int, degree: int) -> Floats:
-    """Work a long row out in parts, so that the windows of all need not be held at once."""
+    """Work a row out by moving sums; where these do not do, by the weights of each window."""
     first = _first_of_windows(y.size, window, order)
-    found = np.empty(y.size)
+    of_rate = degree == 1
+
+    def by_weights(rows: NDArray[np.intp]) -> Floats:
+        columns = first[rows, None] + np.arange(window)
+        weights = _polynomial_weights(x[columns], x[rows], order, of_rate)
+        return np.asarray(np.einsum("ik,ik->i", weights, y[columns]))
+
+    if order != ORDER:
+        return _filled(np.empty(y.size), np.arange(y.size), window, by_weights)
+    inner = moving_parabola.inner(y, x, window, of_rate=of_rate)
+    return _with_edges(inner, y.size, window, by_weights)
+
+
+def window_variance(u: Floats, x: Floats, window: int, *, of_rate: bool) -> Floats:
+    """Give the variance of `smooth` or `smooth_rate` from uncertainties u of single readings.
+
+    u, x: shape (n,).  Σ (weight · u)² of each window.
+    Source: JCGM 100:2008 (GUM), 5.1.2, for a weighted sum.
+    """
+    first = _first_of_windows(x.size, window, ORDER)
+    squares = u * u
+
+    def by_weights(rows: NDArray[np.intp]) -> Floats:
+        columns = first[rows, None] + np.arange(window)
+        weights = _polynomial_weights(x[columns], x[rows], ORDER, of_rate)
+        return np.asarray(np.einsum("ik,ik->i", weights * weights, squares[columns]))
+
+    inner = moving_parabola.inner_variance(squares, x, window, of_rate=of_rate)
+    return _with_edges(inner, x.size, window, by_weights)
+
+
+def _with_edges(
+    inner: moving_parabola.Inner,
+    count: int,
+    window: int,
+    by_weights: Callable[[NDArray[np.intp]], Floats],
+) -> Floats:
+    half = window // 2
+    found = np.empty(count)
+    found[half : count - half] = inner.values
+    rest = np.ones(count, dtype=bool)
+    rest[half : count - half] = inner.doubtful
+    return _filled(found, np.flatnonzero(rest), window, by_weights)
+
+
+def _filled(
+    found: Floats,
+    rows: NDArray[np.intp],
+    window: int,
+    by_weights: Callable[[NDArray[np.intp]], Floats],
+) -> Floats:
+    """Fill some rows, in parts, so that the windows of all need not be held at once."""
     step = max(1, _AT_ONCE * 16 // window)
-    for begin in range(0, y.size, step):
-        part = slice(begin, begin + step)
-        columns = first[part, None] + np.arange(window)
-        weights = _polynomial_weights(x[columns], x[part], order, of_rate=degree == 1)
-        found[part] = np.einsum("ik,ik->i", weights, y[columns])
+    for begin in range(0, rows.size, step):
+        part = rows[begin : begin + step]
+        found[part] = by_weights(part)
     return found
 
 

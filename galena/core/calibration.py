@@ -24,6 +24,7 @@ LABELS = MappingProxyType(
     {"offset": "an offset", "line": "a line", "quadratic": "a parabola", "cubic": "a cubic"}
 )
 _NUMBERS = ("no standard", "one standard", "two", "three", "four")
+_SAME_DIRECTION = 1e-10  # beside the largest singular value: such a direction stays free
 _SAME = 3.0  # raw readings closer than this many standard uncertainties are the same
 
 
@@ -189,8 +190,9 @@ class Correction:
 def calibrate(standards: Sequence[Standard], model: str, unit: str) -> Calibration:
     """Find the curve through standards: "offset", "line", "quadratic" or "cubic".
 
-    Least squares, weighted by u² = u_known² + (slope · u_raw)² where that is known of every
-    standard; the covariance is widened where the residuals are larger than these say.
+    Least squares, weighted by u² = u_known² + (slope · u_raw)² where that is known of any
+    standard; those without any uncertainty are exact then, and the curve goes through them. The
+    covariance is widened where the residuals are larger than the uncertainties say.
     Raises CalibrationError where the standards cannot carry the model, and says why.
     Source: JCGM 100:2008 (GUM), H.3; ISO/TS 28037:2010, 6 (weights from both directions).
     """
@@ -205,17 +207,15 @@ def calibrate(standards: Sequence[Standard], model: str, unit: str) -> Calibrati
     powers = np.arange(1, degree + 1)
     first = solve(design, known).parameters
     steep = design[:, :-1] @ (powers * first[1:]) / half
-    weights, known_weights = _weights(standards, steep)
-    solution = solve(design * weights[:, None], known * weights)
-    residuals = known - design @ solution.parameters
-    spread = _spread(residuals * weights, degree + 1, known_weights)
+    parameters, covariance = _through(design, known, _uncertainties(standards, steep))
+    residuals = known - design @ parameters
     back = half ** -np.arange(degree + 1.0)
-    covariance = spread * solution.unscaled_covariance * np.outer(back, back)
+    covariance = covariance * np.outer(back, back)
     return Calibration(
         model,
         unit,
         centre,
-        tuple((solution.parameters * back).tolist()),
+        tuple((parameters * back).tolist()),
         _rows(covariance),
         float(raw.min()),
         float(raw.max()),
@@ -231,30 +231,57 @@ def residuals(calibration: Calibration, standards: Sequence[Standard]) -> Floats
 
 
 def _offset(standards: Sequence[Standard], raw: Floats, known: Floats, unit: str) -> Calibration:
-    weights, known_weights = _weights(standards, np.ones_like(raw))
-    design = weights[:, None]
-    solution = solve(design, (known - raw) * weights)
-    offset = float(solution.parameters[0])
-    left = known - raw - offset
-    variance = _spread(left * weights, 1, known_weights) * float(solution.unscaled_covariance[0, 0])
+    u = _uncertainties(standards, np.ones_like(raw))
+    parameters, covariance = _through(np.ones((raw.size, 1)), known - raw, u)
+    offset = float(parameters[0])
     centre = float(raw.mean())
-    rows = ((variance, 0.0), (0.0, 0.0))
+    rows = ((float(covariance[0, 0]), 0.0), (0.0, 0.0))
     return Calibration(
         "offset", unit, centre, (centre + offset, 1.0), rows, float(raw.min()), float(raw.max()),
-        _residual_sd(left, 1),
+        _residual_sd(known - raw - offset, 1),
     )  # fmt: skip
 
 
-def _weights(standards: Sequence[Standard], slopes: Floats) -> tuple[Floats, bool]:
-    u = np.array(
+def _uncertainties(standards: Sequence[Standard], slopes: Floats) -> Floats:
+    return np.array(
         [
             math.hypot(standard.u_known, slope * standard.u_raw)
             for standard, slope in zip(standards, slopes, strict=True)
         ]
     )
-    if (u > 0).all():
-        return 1 / u, True
-    return np.ones_like(u), False
+
+
+def _through(design: Floats, y: Floats, u: Floats) -> tuple[Floats, Floats]:
+    """Give parameters and their covariance: exact standards (u = 0) bind, the others weigh.
+
+    design: shape (n, p). The exact ones fix as many directions of the parameters as they can;
+    in those that are left free the others are weighted by 1/u². That is the limit of weighted
+    least squares as the weight of the exact ones grows without bound.
+    Source: Björck, Numerical Methods for Least Squares Problems (1996), 5.1 (null space method).
+    """
+    exact = u == 0
+    if exact.all() or not exact.any():
+        weights = np.ones_like(u) if exact.any() else 1 / u
+        solution = solve(design * weights[:, None], y * weights)
+        left = (y - design @ solution.parameters) * weights
+        spread = _spread(left, design.shape[1], known_weights=not exact.any())
+        return solution.parameters, spread * solution.unscaled_covariance
+    left_vectors, sizes, right_vectors = np.linalg.svd(design[exact])
+    rank = int(np.count_nonzero(sizes > _SAME_DIRECTION * sizes[0]))
+    along, free = right_vectors[:rank].T, right_vectors[rank:].T
+    parameters = along @ ((left_vectors[:, :rank].T @ y[exact]) / sizes[:rank])
+    off = y[exact] - design[exact] @ parameters
+    spread = float(off @ off) / (off.size - rank) if off.size > rank else 0.0
+    covariance = spread * (along / sizes[:rank] ** 2) @ along.T
+    if free.size:
+        weights = 1 / u[~exact]
+        inside = (design[~exact] @ free) * weights[:, None]
+        solution = solve(inside, (y[~exact] - design[~exact] @ parameters) * weights)
+        parameters = parameters + free @ solution.parameters
+        left = (y[~exact] - design[~exact] @ parameters) * weights
+        spread = _spread(left, free.shape[1], known_weights=True)
+        covariance = covariance + spread * free @ solution.unscaled_covariance @ free.T
+    return parameters, covariance
 
 
 def _spread(weighted: Floats, parameters: int, known_weights: bool) -> float:

@@ -16,7 +16,11 @@ MOST = 200
 
 
 class Place(NamedTuple):
-    """A place between readings with its standard uncertainties; `rising` where y goes up."""
+    """A place between readings with its standard uncertainties; `rising` where y goes up.
+
+    between: whether it was found between readings; count: how many equal readings it is the
+    middle of, as on a flat top or where readings lie on a level.
+    """
 
     x: float
     y: float
@@ -24,6 +28,7 @@ class Place(NamedTuple):
     u_y: float
     rising: bool | None = None
     between: bool = True
+    count: int = 1
 
 
 def crossings(
@@ -32,7 +37,8 @@ def crossings(
     """List where readings cross a level, by straight lines between neighbours.
 
     x, y: shape (n,), x ascending; u_y: standard uncertainties of single readings, shape (n,) or
-    a number. A reading on the level is a crossing only if its neighbours lie on either side.
+    a number. A reading on the level is a crossing only if its neighbours lie on either side;
+    where several lie on it, the middle of their stretch is given, and u_x covers the stretch.
 
         x = x_i + f (x_i+1 - x_i),  f = (level - y_i)/(y_i+1 - y_i)
         u_x² = (((1-f) u_i)² + (f u_i+1)² + u_level²) / slope²
@@ -51,35 +57,47 @@ def crossings(
     for here in np.flatnonzero(side[1:] != side[:-1])[:MOST]:
         i, j = int(index[here]), int(index[here + 1])
         f = float(off[i] / (off[i] - off[j]))
+        half = 0.0
         if j - i > 1:  # it lies on the level in between: the middle of that
             on = places[i + 1 : j]
-            at, f = float((on[0] + on[-1]) / 2), 0.5
+            at, f, half = float((on[0] + on[-1]) / 2), 0.5, float(on[-1] - on[0]) / 2
         else:
             at = float(places[i] + f * (places[j] - places[i]))
         slope = float((values[j] - values[i]) / (places[j] - places[i]))
         spread = math.hypot((1 - f) * u[i], f * u[j], u_level)
-        found.append(Place(at, level, abs(spread / slope), u_level, bool(side[here + 1])))
+        u_x = math.hypot(spread / slope, half)
+        found.append(Place(at, level, u_x, u_level, bool(side[here + 1]), count=max(1, j - i - 1)))
     return found
 
 
 def extreme(x: ArrayLike, y: ArrayLike, u_y: ArrayLike, *, highest: bool = True) -> Place:
     """Give the highest (or lowest) place, by the parabola through that reading and its neighbours.
 
-    Where it is the first or the last reading, or its neighbours lie as high, it is that reading
+    Where neighbours are just as high, the top is flat: the middle of them is given, with a u_x
+    that reaches to its ends (between two, the parabola still tells the height). Where it is the first or the last reading, it is that reading
     (`between` is False). Raises TooFewReadings where there is none.
     Source: the vertex of Lagrange's parabola through three points.
     """
     places, values, u = _good(x, y, u_y)
     if not values.size:
         raise TooFewReadings("An extreme", 1, 0)
-    i = int(np.argmax(values) if highest else np.argmin(values))
-    if 0 < i < values.size - 1:
-        three = slice(i - 1, i + 2)
+    first = last = int(np.argmax(values) if highest else np.argmin(values))
+    while last + 1 < values.size and values[last + 1] == values[first]:
+        last += 1
+    inside = 0 < first and last < values.size - 1
+    count = last - first + 1
+    middle, half = (float(places[last] + way * places[first]) / 2 for way in (1, -1))
+    top = None
+    if inside and count <= 2:
+        three = slice(first - 1, first + 2)
         top = _vertex(places[three], values[three])
-        if top is not None:
-            u_x, u_top = _moved(places[three], values[three], u[three])
-            return Place(*top, u_x, u_top)
-    return Place(float(places[i]), float(values[i]), math.nan, float(u[i]), None, False)
+    if top is not None:
+        u_x, u_top = _moved(places[three], values[three], u[three])
+        x_top = top[0] if count == 1 else middle
+        return Place(x_top, top[1], math.hypot(u_x, half), u_top, None, True, count)
+    u_top = float(np.max(u[first : last + 1]))
+    flat_u = half if count > 1 else math.nan
+    return Place(middle, float(values[first]), flat_u, u_top, None, inside and count > 1, count)
 
 
 def half_way(x: ArrayLike, y: ArrayLike, u_y: ArrayLike) -> tuple[Place, float, float]:

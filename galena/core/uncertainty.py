@@ -8,11 +8,13 @@ Source: JCGM 102:2011 (GUM, supplement 2), 6.2.1.3: U_y = C U_x Cᵀ, here its d
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
+
+from galena.core import calculus
 
 Floats = NDArray[np.float64]
 Part = float | Floats
@@ -20,13 +22,46 @@ Pairs = tuple[tuple[Part, Floats], ...]
 
 
 @dataclass(frozen=True)
+class Moving:
+    """left[i] times the value or slope, at i, of the parabola fitted to a window of right·y.
+
+    Kept as it is, a window over a million readings need not be written out as weights.
+    rows    the rows that are seen, in order, shape (m,), and their places x, shape (m,)
+    """
+
+    rows: NDArray[np.intp]
+    x: Floats
+    window: int
+    of_rate: bool
+    left: Part = 1.0
+    right: Part = 1.0
+
+    def variance(self, squares: Floats) -> Floats:
+        """Give the variance of each result, shape (n,), nothing where a row is not seen."""
+        count = squares.size
+        size = np.sqrt(squares[self.rows]) * np.broadcast_to(self.right, count)[self.rows]
+        found = np.zeros(count)
+        found[self.rows] = calculus.window_variance(size, self.x, self.window, of_rate=self.of_rate)
+        return np.asarray(found * self.left * self.left)
+
+    def matrix(self, count: int) -> sparse.csr_matrix:
+        """Write all weights out, shape (n, n)."""
+        stencil = calculus.window_stencil(self.x, self.window, of_rate=self.of_rate)
+        found = sparse.diags(np.broadcast_to(self.left, count)).dot(
+            stencil.matrix(self.rows, count)
+        )
+        return found.dot(sparse.diags(np.broadcast_to(self.right, count))).tocsr()
+
+
+@dataclass(frozen=True)
 class Sensitivity:
-    """The derivatives of n results with respect to n readings, as a sum of four parts.
+    """The derivatives of n results with respect to n readings, as a sum of five parts.
 
     own      shape (n,) or a number: result i on reading i
     near     sparse (n, n): result i on some readings
     totals   pairs (a, b): result i on every reading j with a[i]·b[j]
     runnings pairs (a, b): result i on every reading j < i with a[i]·b[j]
+    moving   result i on the readings in a window about it
     """
 
     count: int
@@ -34,30 +69,61 @@ class Sensitivity:
     near: sparse.csr_matrix | None = None
     totals: Pairs = ()
     runnings: Pairs = ()
+    moving: Moving | None = None
 
     @property
-    def finite(self) -> Sensitivity:
-        """The same, with nothing where a result has no slope and so no value."""
-        if np.isfinite(self.own).all():
+    def followed(self) -> int:
+        """Count the derivatives on neighbours that it has, or would have if written out."""
+        near = 0 if self.near is None else int(self.near.nnz)
+        return near + (self.moving.rows.size * self.moving.window if self.moving else 0)
+
+    @property
+    def whole(self) -> Sensitivity:
+        """The same, with its window written out."""
+        if self.moving is None:
             return self
-        own = np.where(np.isfinite(self.own), self.own, 0.0)
-        return Sensitivity(self.count, own, self.near, self.totals, self.runnings)
+        matrix = self.moving.matrix(self.count)
+        near = matrix if self.near is None else (self.near + matrix).tocsr()
+        return replace(self, near=near, moving=None)
+
+    def only(self, rows: NDArray[np.intp]) -> Sensitivity:
+        """The same for some of the results; the others, which may have no slope, have none."""
+        if rows.size == self.count:
+            return self
+        kept = np.zeros(self.count, dtype=bool)
+        kept[rows] = True
+        whole = self.whole
+        near = whole.near
+        if near is not None:
+            near = near.copy()
+            near.data[~np.repeat(kept, np.diff(near.indptr))] = 0.0
+        return Sensitivity(
+            self.count,
+            np.where(kept, self.own, 0.0),
+            near,
+            tuple((np.where(kept, a, 0.0), b) for a, b in self.totals),
+            tuple((np.where(kept, a, 0.0), b) for a, b in self.runnings),
+        )
 
     def scaled(self, by: Part) -> Sensitivity:
         """Multiply each result by a number, or by its own."""
         near = self.near
         if near is not None:
             near = sparse.diags(np.broadcast_to(by, self.count)).dot(near).tocsr()
+        moving = self.moving
         return Sensitivity(
             self.count,
             self.own * by,
             near,
             tuple((a * by, b) for a, b in self.totals),
             tuple((a * by, b) for a, b in self.runnings),
+            moving if moving is None else replace(moving, left=moving.left * by),
         )
 
     def plus(self, other: Sensitivity) -> Sensitivity:
         """Add two results row by row."""
+        if self.moving is not None or other.moving is not None:
+            return self.whole.plus(other.whole)
         near = self.near if other.near is None else other.near
         if self.near is not None and other.near is not None:
             near = (self.near + other.near).tocsr()
@@ -69,8 +135,16 @@ class Sensitivity:
             _joined(self.runnings, other.runnings),
         )
 
+    def windowed(self, moving: Moving) -> Sensitivity:
+        """Take value or slope of the parabola in a window about each result."""
+        if self.near is None and self.moving is None and not (self.totals or self.runnings):
+            return Sensitivity(self.count, moving=replace(moving, right=self.own))
+        return self.through(moving.matrix(self.count))
+
     def through(self, weights: sparse.csr_matrix) -> Sensitivity:
         """Take weighted sums of few results each: weights is sparse, shape (n, n)."""
+        if self.moving is not None:
+            return self.whole.through(weights)
         near = weights.dot(self._near()).tocsr()
         totals = tuple((weights.dot(self._row(a)), b) for a, b in self.totals)
         runnings = []
@@ -81,6 +155,8 @@ class Sensitivity:
 
     def summed(self, weights: Floats) -> Sensitivity:
         """Take one weighted sum of all results: weights has shape (n,)."""
+        if self.moving is not None:
+            return self.whole.summed(weights)
         b = weights * self.own
         if self.near is not None:
             b = b + self.near.T.dot(weights)
@@ -96,6 +172,8 @@ class Sensitivity:
 
         before, own: shape (n,):  result[i] = Σ_{j<i} before[j]·y[j] + own[i]·y[i]
         """
+        if self.moving is not None:
+            return self.whole.accumulated(before, own)
         shared = self.scaled(own)
         runnings: list[tuple[Part, Floats]] = [(1.0, before * self._row(self.own))]
         near = shared.near
@@ -119,10 +197,26 @@ class Sensitivity:
         )
 
     def variance(self, u: Floats) -> Floats:
-        """Give the variance of each result, shape (n,), from the readings' uncertainties."""
+        """Give the variance of each result, shape (n,), from the readings' uncertainties.
+
+        A reading whose uncertainty is not known (NaN) makes that of all results that depend on
+        it unknown, and of no other.
+        """
         squares = u * u
-        if self.near is None and not self.totals and not self.runnings:
+        unknown = ~np.isfinite(squares)
+        if not unknown.any():
+            return self._variance(squares)
+        found = self._variance(np.where(unknown, 0.0, squares))
+        return np.where(self._variance(unknown.astype(np.float64)) > 0, np.nan, found)
+
+    def _variance(self, squares: Floats) -> Floats:
+        alone = self.near is None and not self.totals and not self.runnings
+        if alone and self.moving is None:
             return np.asarray(self.own * self.own * squares)
+        if self.moving is not None:
+            if alone and np.ndim(self.own) == 0 and self.own == 0.0:
+                return self.moving.variance(squares)
+            return self.whole._variance(squares)
         near = self._near()
         # The square of the sum of the parts: each part by itself, and each pair of parts twice.
         found = np.asarray(near.multiply(near).dot(squares)).ravel()

@@ -278,7 +278,12 @@ def _params(row: ledger.Row) -> list[dict]:
         size = abs(value) or 1.0
         estimate = next((one for one in row.answer.estimates if one.key == name), None)
         interval = None
-        if fit is not None and name in fit.uncertainties and not row.answer.by_hand and name not in held:
+        if (
+            fit is not None
+            and name in fit.uncertainties
+            and not row.answer.by_hand
+            and name not in held
+        ):
             decimals = _decimals(estimate)
             interval = [numbers.fixed(one, decimals) for one in fit.interval(name)]
         found.append(

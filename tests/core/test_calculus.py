@@ -11,6 +11,8 @@ from galena.core.calculus import (
     running_area,
     smooth,
     smooth_rate,
+    window_stencil,
+    window_variance,
 )
 from galena.core.errors import TooFewReadings
 from tests.reference_cases import kind
@@ -90,3 +92,17 @@ def test_where_two_places_are_the_same_there_is_no_rate():
 def test_what_cannot_be_worked_out_is_refused(act, error, said):
     with pytest.raises(error, match=said):
         act()
+
+
+@given(st.integers(0, 2**32 - 1), st.sampled_from([3, 5, 11]), st.sampled_from([0.1, 1.0, 4.0]))
+def test_moving_sums_give_what_the_weights_of_each_window_do(seed, window, uneven):
+    draw = np.random.default_rng(seed)
+    count = int(draw.integers(window, 60))
+    x = 10 ** draw.uniform(-6, 6) * (np.cumsum(draw.exponential(1, count) ** uneven + 1e-3))
+    y, u = draw.normal(size=count) + draw.choice([0, 1e6]), draw.random(count)
+    for of_rate, values in ((False, smooth(y, window, x)), (True, smooth_rate(y, x, window))):
+        stencil = window_stencil(x, window, of_rate=of_rate)
+        size = np.abs(stencil.weights).sum(axis=1) * np.abs(y).max()
+        assert (np.abs(values - stencil.apply(y)) <= 1e-12 * size).all()
+        expected = np.sum(stencil.weights**2 * u[stencil.columns] ** 2, axis=1)
+        assert window_variance(u, x, window, of_rate=of_rate) == pytest.approx(expected, rel=1e-9)

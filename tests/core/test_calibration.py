@@ -158,3 +158,36 @@ def test_a_broken_calibration_is_refused(change, words):
     }  # fmt: skip
     with pytest.raises(CalibrationError, match=words):
         Calibration(**(whole | change))
+
+
+def test_an_exact_standard_binds_and_one_with_an_uncertainty_weighs():
+    pair = [Standard(0.0, 2.0), Standard(100.0, 12.0, u_known=1.0)]
+    line = calibrate(pair, "line", "°C")
+    assert line.uncertainty(np.array([2.0, 7.0, 12.0])) == pytest.approx([0.0, 0.5, 1.0], abs=1e-9)
+    assert line.apply(np.array([2.0, 12.0])) == pytest.approx([0.0, 100.0])
+    offset = calibrate([Standard(5.0, 4.0), Standard(9.0, 8.2, u_known=0.1)], "offset", "mm")
+    assert offset.apply(np.array([4.0]))[0] == pytest.approx(5.0)
+    assert offset.uncertainty(np.array([4.0]))[0] == 0.0
+
+
+@given(st.integers(0, 2**32 - 1), st.sampled_from(["line", "quadratic", "cubic"]))
+def test_exact_standards_are_the_limit_of_ever_better_ones(seed, model):
+    draw = np.random.default_rng(seed)
+    raw = np.cumsum(draw.random(6) + 0.5)
+    known = 3 + 2 * raw + 0.02 * raw**2 + draw.normal(0, 0.01, 6)
+    exact = draw.random(6) < 0.4
+    kept = [
+        Standard(*pair, 0.0 if one else 0.05) for *pair, one in zip(known, raw, exact, strict=True)
+    ]
+    near = [
+        Standard(*pair, 1e-7 if one else 0.05) for *pair, one in zip(known, raw, exact, strict=True)
+    ]
+    if exact.sum() > {"line": 2, "quadratic": 3, "cubic": 4}[model]:
+        return  # more exact ones than the curve can go through leave a scatter of their own
+    bound, close = calibrate(kept, model, ""), calibrate(near, model, "")
+    places = np.linspace(raw.min(), raw.max(), 9)
+    assert bound.apply(places) == pytest.approx(close.apply(places), abs=1e-4)
+    assert bound.uncertainty(places) == pytest.approx(close.uncertainty(places), abs=1e-4)
+    if not exact.all():
+        left = residuals(bound, kept)
+        assert np.abs(left[exact]).max(initial=0.0) < 1e-9

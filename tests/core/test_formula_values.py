@@ -313,3 +313,62 @@ def test_what_goes_in_is_never_written_over(formula):
     before = x.copy()
     compile(formula, {"x": ""}).evaluate({"x": x})
     assert np.array_equal(x, before)
+
+
+GAPPED = ["mean(x)", "area(x, t)", "running_area(x, t)", "rate(x, t)", "smooth(x, 3)",
+          "mean(1/rate(x, t))", "rate(x, t, 3)", "area(rate(x, t), t)", "mean(x^2*a)", "previous(x)",
+          "running_area(smooth(x, 3), t)", "max(x)", "x - mean(x)"]  # fmt: skip
+
+
+@pytest.mark.parametrize("formula", GAPPED)
+def test_a_gap_takes_itself_out_of_values_and_uncertainties(formula):
+    gaps = np.array([2, 6])
+    kept = np.setdiff1d(np.arange(ROWS), gaps)
+    x, u = VALUES["x"].copy(), np.full(ROWS, 0.02)
+    x[gaps] = u[gaps] = np.nan
+    made = compile(formula, SYMBOLS)
+    given = {"t": T, "a": (1.6, 0.02)}
+    with_gaps = made.evaluate(given | {"x": (x, u)})
+    without = made.evaluate(given | {"x": (x[kept], u[kept]), "t": T[kept]})
+    for found, expected in zip(with_gaps, without, strict=True):
+        if np.ndim(expected):
+            assert np.isnan(found[gaps]).all()
+            found = found[kept]
+        np.testing.assert_allclose(found, expected, rtol=1e-12)
+
+
+def test_a_rate_of_zero_is_a_gap_in_what_divides_by_it():
+    x = (np.array([1.0, 1.0, 1.0, 2.0, 4.0, 4.0, 5.0]), np.full(7, 0.1))
+    made = compile("mean(1/rate(x, t))", SYMBOLS).evaluate({"x": x, "t": np.arange(7.0)})
+    assert np.isfinite(made.values)
+    assert 0 < made.uncertainties < np.inf
+
+
+@pytest.mark.parametrize(
+    ("formula", "x", "u"),
+    [
+        ("abs(b)", 0.0, 0.1),
+        ("abs(b)", -2.0, 0.1),
+        ("sqrt(b)", 0.0, np.nan),
+        ("b^0.5", 0.0, np.nan),
+        ("b^2", 0.0, 0.0),
+        ("b^1", 0.0, 0.1),
+        ("b^0", 0.0, 0.0),
+        ("asin(b)", 1.0, np.nan),
+        ("acos(b)", -1.0, np.nan),
+        ("mean(sqrt(b))", [0.0, 1.0, 4.0], np.nan),
+        ("mean(abs(b))", [0.0, 1.0, -4.0], 0.1 / np.sqrt(3)),
+    ],
+)
+def test_at_a_kink_the_uncertainty_is_that_of_the_limit_or_unknown(formula, x, u):
+    given = np.array(x)
+    u_b = 0.1 if given.ndim == 0 else np.full(given.shape, 0.1)
+    made = compile(formula, SYMBOLS).evaluate({"b": (given, u_b)})
+    assert made.uncertainties == pytest.approx(u, nan_ok=True)
+
+
+def test_at_zero_a_power_with_an_uncertain_exponent_has_the_limits_too():
+    symbols = {"x": "", "n": ""}
+    x, n = np.zeros(4), np.array([2.0, 0.5, 1.0, 3.0])
+    made = compile("x^n", symbols).evaluate({"x": (x, np.full(4, 0.1)), "n": (n, np.full(4, 0.1))})
+    assert made.uncertainties == pytest.approx([0.0, np.nan, 0.1, 0.0], nan_ok=True)

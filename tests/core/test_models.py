@@ -84,7 +84,9 @@ def test_two_places_make_one_y():
         found = fit(formula, reference["x"], np.log(reference["y"]), start=start)
         certified = reference["certified"]
         assert list(found.params.values()) == pytest.approx(certified["params"], rel=1e-6)
-        assert list(found.uncertainties.values()) == pytest.approx(certified["standard_errors"], rel=1e-5)
+        assert list(found.uncertainties.values()) == pytest.approx(
+            certified["standard_errors"], rel=1e-5
+        )
 
 
 @pytest.mark.parametrize(
@@ -181,7 +183,9 @@ def test_parameters_may_be_shared_by_several_runs():
     sets = [Set(X, a * np.exp(-X / 3.0) + rng.normal(0, 0.02, X.size)) for a in (2.0, 5.0)]
     found = fit_together("decay", sets, ["τ"])
     assert found[0].params["τ"] == found[1].params["τ"] == pytest.approx(3.0, abs=0.05)
-    assert found[0].uncertainties["τ"] < min(fit("decay", one.x, one.y).uncertainties["τ"] for one in sets)
+    assert found[0].uncertainties["τ"] < min(
+        fit("decay", one.x, one.y).uncertainties["τ"] for one in sets
+    )
     alone = fit_together("decay", sets, [])
     assert alone[1].params == fit("decay", sets[1].x, sets[1].y).params
     weighted = fit_together("line", [Set(X, 2 * X + b, 0.1) for b in (1.0, 2.0)], ["slope"])

@@ -10,16 +10,43 @@ from galena.core.errors import NumberError
 
 @pytest.mark.parametrize(
     ("text", "value"),
-    [("20", 20), (" 2.5 ", 2.5), ("2,5", 2.5), ("−3", -3), ("1 200", 1200), ("6.0e-3", 0.006),
-     ("− 3", -3), ("1 200 000,5", 1200000.5), ("0.123 456 7", 0.1234567), (".5", 0.5), ("5.", 5),
-     ("1\u202f200", 1200)],
+    [
+        ("20", 20),
+        (" 2.5 ", 2.5),
+        ("2,5", 2.5),
+        ("−3", -3),
+        ("1 200", 1200),
+        ("6.0e-3", 0.006),
+        ("− 3", -3),
+        ("1 200 000,5", 1200000.5),
+        ("0.123 456 7", 0.1234567),
+        (".5", 0.5),
+        ("5.", 5),
+        ("1\u202f200", 1200),
+    ],
 )
 def test_a_number_is_read_as_typed(text, value):
     assert numbers.parse(text) == value
 
 
-@pytest.mark.parametrize("text", ["", "abc", "1.2.3", "nan", "inf", "1_000", "1,2,3", "9" * 50, "1 2",
-                                  "12 34", "1 2345", "1,234.5", "1e400"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "abc",
+        "1.2.3",
+        "nan",
+        "inf",
+        "1_000",
+        "1,2,3",
+        "9" * 50,
+        "1 2",
+        "12 34",
+        "1 2345",
+        "1,234.5",
+        "1e400",
+    ],
+)
 def test_what_is_not_a_number_names_the_field(text):
     with pytest.raises(NumberError, match="Duration: .*Type digits, for example 60") as refused:
         numbers.parse(text, "Duration", "60")

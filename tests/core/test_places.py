@@ -107,6 +107,43 @@ def test_an_extreme_at_the_end_is_that_reading():
         extreme([], [], 0.1)
 
 
+@pytest.mark.parametrize("way", [1, -1])
+def test_a_flat_top_is_given_by_its_middle_and_its_ends(way):
+    y = way * np.minimum(1 - ((X - 4.0) / 3.0) ** 2, 0.89)  # clipped from 3.1 to 4.9
+    found = extreme(X, y, 0.01, highest=way > 0)
+    assert (found.count, found.between) == (19, True)
+    assert (found.x, found.y, found.u_y) == (pytest.approx(4.0), pytest.approx(way * 0.89), 0.01)
+    assert found.u_x == pytest.approx(0.9)
+    ten = extreme(np.arange(10.0), np.full(10, 2.0), 0.1)
+    assert (ten.x, ten.y, ten.count, ten.u_x) == (4.5, 2.0, 10, 4.5)
+    pair = extreme([0.0, 1.0, 2.0, 3.0], [0.0, 3.0, 3.0, 0.0], 0.0)
+    assert (pair.x, pair.count) == (1.5, 2)
+    assert pair.y == pytest.approx(3.375)
+
+
+def test_a_stretch_on_a_level_is_covered_by_the_uncertainty_of_its_crossing():
+    y = np.concatenate((np.linspace(-1, -0.1, 10), np.zeros(6), np.linspace(0.1, 1, 10)))
+    (found,) = crossings(np.arange(26.0), y, 0.0, 0.01)
+    assert (found.x, found.count) == (12.5, 6)
+    assert found.x - found.u_x <= 10 and found.x + found.u_x >= 15
+    assert crossings(np.arange(20.0), np.abs(np.arange(20.0) - 9.0), 0.0, 0.01) == []
+
+
+def test_gaps_and_what_lies_outside_do_not_spoil_an_area():
+    y, u = X + 1.0, np.full(X.size, 0.1)
+    y[40], u[40], u[90:] = np.nan, np.nan, np.nan
+    found = area_between(X, y, 1.0, 7.0, u, u)
+    assert found.value == pytest.approx(30.0)
+    assert found.u == pytest.approx(0.1 * 0.1 * math.sqrt(60), rel=0.02)
+    assert found.u_shared == pytest.approx(0.6)
+
+
+def test_what_two_areas_share_keeps_its_sign():
+    rising, falling = (area_between(X, X, 0.0, 10.0, 0.0, way * 0.2) for way in (1, -1))
+    assert rising.u_shared == pytest.approx(2.0)
+    assert falling.u_shared == pytest.approx(-2.0)
+
+
 def test_the_middle_of_a_step_is_found_in_noise():
     rng = np.random.default_rng(4)
     y = 3 + 2 * np.tanh((X - 4.2) / 0.4) + rng.normal(0, 0.05, X.size)

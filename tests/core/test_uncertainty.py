@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import sparse
 
-from galena.core.uncertainty import Sensitivity
+from galena.core.uncertainty import Moving, Sensitivity
 
 ROWS = 7
 
@@ -55,8 +55,35 @@ def test_any_chain_of_steps_keeps_every_derivative(steps, seed):
     assert np.abs(one.variance(u) - expected).max() <= 1e-9 * size**2
 
 
-def test_a_result_without_a_slope_does_not_spoil_a_sum():
+@given(st.integers(0, 2**32 - 1), st.sampled_from([3, 5, 7]), st.booleans(), STEPS)
+def test_a_moving_window_is_what_its_weights_are(seed, window, of_rate, steps):
+    draw = np.random.default_rng(seed)
+    rows = np.sort(draw.permutation(ROWS)[: max(window, 6)])
+    moving = Moving(rows, np.cumsum(draw.random(rows.size) + 0.1), window, of_rate)
+    own, left = draw.normal(size=ROWS), draw.normal(size=ROWS)
+    one = Sensitivity(ROWS, own).windowed(moving).scaled(left)
+    matrix = left[:, None] * moving.matrix(ROWS).toarray() * own
+    assert one.followed == rows.size * window
+    u = draw.random(ROWS)
+    assert np.allclose(one.variance(u), matrix**2 @ u**2, rtol=1e-9, atol=1e-12)
+    for step in steps:
+        one, matrix = applied(step, one, matrix, draw)
+    size = max(1.0, np.abs(matrix).max())
+    assert np.abs(dense(one.whole) - matrix).max() <= 1e-10 * size
+    assert np.abs(one.variance(u) - matrix**2 @ u**2).max() <= 1e-9 * size**2
+
+
+def test_a_row_that_is_not_seen_goes_into_no_sum():
     own = np.array([1.0, np.nan, 1.0, 1.0, np.inf, 1.0, 1.0])
     weights = np.array([1.0, 0.0, 1.0, 1.0, 0.0, 1.0, 1.0])
-    variance = Sensitivity(ROWS, own).finite.summed(weights).variance(np.ones(ROWS))
+    seen = np.flatnonzero(np.isfinite(own))
+    variance = Sensitivity(ROWS, own).only(seen).summed(weights).variance(np.ones(ROWS))
     assert variance[0] == 5.0
+
+
+def test_an_unknown_uncertainty_spoils_only_what_depends_on_it():
+    near = sparse.csr_matrix(np.eye(ROWS, k=1))
+    u = np.array([1.0, np.nan, 1.0, 1.0, 1.0, 1.0, 1.0])
+    variance = Sensitivity(ROWS, 1.0, near).variance(u)
+    assert np.isnan(variance[[0, 1]]).all()
+    assert variance[2:].tolist() == [2.0, 2.0, 2.0, 2.0, 1.0]

@@ -149,7 +149,9 @@ def _cut(lines: list[str], separator: Separator) -> list[list[str]]:
     try:
         return [[cell.strip() for cell in row] for row in spaced]
     except csv.Error as error:
-        raise TableError(f"The cells cannot be told apart: {error}. Check quotation marks.") from error
+        raise TableError(
+            f"The cells cannot be told apart: {error}. Check quotation marks."
+        ) from error
 
 
 def _looks_like_number(cell: str) -> bool:

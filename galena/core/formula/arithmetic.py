@@ -44,13 +44,25 @@ def negative(a: Value) -> Value:
 
 
 def power(a: Value, b: Value) -> Value:
-    """a to the power of b; nothing where it is not a real number."""
+    """a to the power of b; nothing where it is not a real number.
+
+    Where a is zero its slopes are the limits there, or unknown where these are infinite.
+    """
     if np.ndim(b.y) == 0 and b.is_certain:
         exponent = float(b.y)
         y = _raised(a.y, exponent)
-        return combined(y, (a, lambda: exponent * _raised(a.y, exponent - 1)))
+        return combined(y, (a, lambda: exponent * _raised(a.y, exponent - 1) if exponent else 0.0))
     y = np.power(a.y, b.y)
-    return combined(y, (a, lambda: b.y * np.power(a.y, b.y - 1)), (b, lambda: y * np.log(a.y)))
+
+    def by_base() -> Part:
+        slope = b.y * np.power(a.y, b.y - 1)
+        return np.where(np.isfinite(slope), slope, np.nan)
+
+    def by_exponent() -> Part:
+        at_zero = np.where(np.asarray(b.y) > 0, 0.0, np.nan)
+        return np.where(np.asarray(a.y) == 0, at_zero, y * np.log(a.y))
+
+    return combined(y, (a, by_base), (b, by_exponent))
 
 
 def _raised(base: Part, exponent: float) -> Part:

@@ -125,7 +125,8 @@ class Expression:
         certain = all(one.is_certain for one in inputs.values())
         whole = certain or rows.count <= _BLOCK or not _can_be_cut(inputs)
         if whole or not self._is_row_by_row:
-            return self._resolved(self._walk(inputs, rows), apart)
+            resolved = self._resolved(self._walk(inputs, rows), apart)
+            return resolved if self._is_row_by_row else _without_gaps(resolved)
         return self._in_blocks(inputs, rows.count, apart)
 
     def _in_blocks(self, inputs: Mapping[str, Value], count: int, apart: bool) -> Resolved:
@@ -257,6 +258,17 @@ def compile(
     return Expression(
         text, tree, term, natural if wanted is None else wanted, natural, tuple(remarks), used
     )
+
+
+def _without_gaps(resolved: Resolved) -> Resolved:
+    """Leave a row that has no value without an uncertainty, too."""
+    if np.ndim(resolved.values) == 0:
+        return resolved
+    gaps = ~np.isfinite(resolved.values)
+    if not gaps.any():
+        return resolved
+    parts = (None if u is None else np.where(gaps, np.nan, u) for u in resolved[1:])
+    return Resolved(resolved.values, *parts)
 
 
 def _refuse_unwritable(unit: Unit) -> None:

@@ -214,6 +214,13 @@ def _positive(y: Part) -> Part:
     return np.where(np.asarray(y) > 0, y, np.nan)
 
 
+def _not_zero(y: Part) -> Part:
+    """Leave out where a slope would be infinite: its uncertainty is not known there."""
+    if np.ndim(y) == 0:
+        return y if y else float("nan")
+    return np.where(np.asarray(y) == 0, np.nan, y)
+
+
 def _plain(
     name: str,
     form: str,
@@ -228,7 +235,8 @@ def _plain(
 
 
 _ALL = (
-    _plain("sqrt", "sqrt(x)", "square root", _root, np.sqrt, lambda x, y: 0.5 / y),
+    _plain("sqrt", "sqrt(x)", "square root", _root, np.sqrt,
+           lambda x, y: 0.5 / _not_zero(y)),
     _plain("exp", "exp(x)", "e to the power of a number", _of_number, np.exp, lambda x, y: y),
     _plain("ln", "ln(x)", "natural logarithm; of a quantity with a unit, that of its number",
            _logarithm, lambda x: np.log(_positive(x)), lambda x, y: 1 / x),
@@ -238,9 +246,9 @@ _ALL = (
     _plain("cos", "cos(φ)", "cosine of an angle", _of_angle, np.cos, lambda x, y: -np.sin(x)),
     _plain("tan", "tan(φ)", "tangent of an angle", _of_angle, np.tan, lambda x, y: 1 + y * y),
     _plain("asin", "asin(x)", "angle that has this sine", _to_angle,
-           np.arcsin, lambda x, y: 1 / np.sqrt(1 - x * x)),
+           np.arcsin, lambda x, y: 1 / _not_zero(np.sqrt(1 - x * x))),
     _plain("acos", "acos(x)", "angle that has this cosine", _to_angle,
-           np.arccos, lambda x, y: -1 / np.sqrt(1 - x * x)),
+           np.arccos, lambda x, y: -1 / _not_zero(np.sqrt(1 - x * x))),
     _plain("atan", "atan(x)", "angle that has this tangent", _to_angle,
            np.arctan, lambda x, y: 1 / (1 + x * x)),
     _plain("erf", "erf(x)", "error function: the share of a normal scatter within x·√2 of its "

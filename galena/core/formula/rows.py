@@ -17,7 +17,7 @@ from galena.core import calculus
 from galena.core.calculus import Stencil
 from galena.core.errors import FormulaError
 from galena.core.formula.values import Floats, Part, Value, added, combined, linear
-from galena.core.uncertainty import Sensitivity
+from galena.core.uncertainty import Moving, Sensitivity
 
 Order = NDArray[np.intp]
 MOST_WEIGHTS = 30_000_000  # readings times window: some seconds
@@ -70,7 +70,7 @@ def _through(rows: Rows, value: Value, y: Floats, seen: Order, stencil: Stencil)
     """Give what a stencil makes of the uncertainties of values."""
     if value.is_certain:
         return Value(y)
-    if _followed(value, seen, stencil) > MOST_FOLLOWED:
+    if _followed(value, stencil.columns.size) > MOST_FOLLOWED:
         return Value(y, shared={"window": np.nan})
     finite = np.isfinite(stencil.weights).all(axis=1, keepdims=True)
     stencil = Stencil(stencil.columns, np.where(finite, stencil.weights, 0.0))
@@ -79,14 +79,32 @@ def _through(rows: Rows, value: Value, y: Floats, seen: Order, stencil: Stencil)
     def shared(tangent: Part) -> Part:
         return rows.spread(stencil.apply(rows.row(tangent)[seen]), seen)
 
-    return linear(y, value, lambda one: one.through(matrix), shared, rows.count)
+    return linear(y, value, lambda one: one.through(matrix), shared, seen, rows.count)
 
 
-def _followed(value: Value, seen: Order, stencil: Stencil) -> int:
+def _through_window(
+    rows: Rows, value: Value, y: Floats, seen: Order, x: Floats, window: int, *, of_rate: bool
+) -> Value:
+    """Give what a window that moves along makes of the uncertainties of values."""
+    if value.is_certain:
+        return Value(y)
+    if _followed(value, seen.size * window) > MOST_FOLLOWED:
+        return Value(y, shared={"window": np.nan})
+    moving = Moving(seen, x, window, of_rate)
+
+    def shared(tangent: Part) -> Part:
+        part = rows.row(tangent)[seen]
+        by_window = calculus.smooth_rate(part, x, window) if of_rate else (
+            calculus.smooth(part, window, x))  # fmt: skip
+        return rows.spread(by_window, seen)
+
+    return linear(y, value, lambda one: one.windowed(moving), shared, seen, rows.count)
+
+
+def _followed(value: Value, more: int) -> int:
     """Count the derivatives that a stencil leads to: those of a window of windows add up."""
-    near = [one.near.nnz for one in value.each.values()
-            if isinstance(one, Sensitivity) and one.near is not None]  # fmt: skip
-    return int(max(near, default=0) + stencil.columns.size)
+    near = [one.followed for one in value.each.values() if isinstance(one, Sensitivity)]
+    return max(near, default=0) + more
 
 
 def _refuse_long(count: int, window: int) -> None:
@@ -148,7 +166,7 @@ def _smooth_rate(rows: Rows, y: Value, x: Value, seen: Order, window: int) -> Va
     found = rows.spread(slopes, seen)
     if y.is_certain and x.is_certain:
         return Value(found)
-    of_y = _through(rows, y, found, seen, calculus.window_stencil(xs, window, of_rate=True))
+    of_y = _through_window(rows, y, found, seen, xs, window, of_rate=True)
     if x.is_certain:
         return of_y
     by_places = calculus.window_rate_by_places(ys, xs, window)
@@ -168,7 +186,7 @@ def smooth(rows: Rows, y: Value, window: Value, times: Value | None) -> Value:
     found = rows.spread(calculus.smooth(rows.row(y)[seen], size, along), seen)
     if y.is_certain:
         return Value(found)
-    return _through(rows, y, found, seen, calculus.window_stencil(along, size, of_rate=False))
+    return _through_window(rows, y, found, seen, along, size, of_rate=False)
 
 
 def running_area(rows: Rows, y: Value, x: Value) -> Value:
@@ -223,14 +241,14 @@ def _accumulated(
 
     if (np.diff(seen) > 0).all():
         sums = _zeros(rows, before, seen), _zeros(rows, own, seen)
-        return linear(y, value, lambda one: one.accumulated(*sums), shared, rows.count)
+        return linear(y, value, lambda one: one.accumulated(*sums), shared, seen, rows.count)
     if seen.size > MOST_IN_ORDER:
         return Value(y, shared={"order of the rows": np.nan})
     lower = np.tril(np.broadcast_to(before, (seen.size, seen.size)), -1) + np.diag(own)
     matrix = sparse.coo_matrix(lower)
     of = (matrix.data, (seen[matrix.row], seen[matrix.col]))
     spread = sparse.csr_matrix(of, shape=(rows.count, rows.count))
-    return linear(y, value, lambda one: one.through(spread), shared, rows.count)
+    return linear(y, value, lambda one: one.through(spread), shared, seen, rows.count)
 
 
 def _zeros(rows: Rows, values: Floats, seen: Order) -> Floats:
@@ -251,7 +269,7 @@ def _summed(rows: Rows, value: Value, y: float, seen: Order, weights: Floats) ->
     def each(one: Sensitivity) -> Sensitivity:
         return one.summed(spread)
 
-    return linear(y, value, each, shared, rows.count)
+    return linear(y, value, each, shared, seen, rows.count)
 
 
 def mean(rows: Rows, y: Value) -> Value:

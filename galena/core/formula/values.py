@@ -101,11 +101,14 @@ def combined(y: Part, *inputs: tuple[Value, Slope]) -> Value:
 
 
 def linear(y: Part, value: Value, each: Callable[[Sensitivity], Sensitivity],
-           shared: Callable[[Part], Part], count: int) -> Value:  # fmt: skip
-    """Give values that are weighted sums of others over the rows."""
+           shared: Callable[[Part], Part], seen: NDArray[np.intp], count: int) -> Value:  # fmt: skip
+    """Give values that are weighted sums of others over the rows that are seen.
+
+    What a row owes that is not seen, as one without a number, goes into no sum.
+    """
     return Value(
         y,
-        {source: each(as_sensitivity(one, count).finite) for source, one in value.each.items()},
+        {source: each(as_sensitivity(one, count).only(seen)) for source, one in value.each.items()},
         value.u,
         {source: shared(tangent) for source, tangent in value.shared.items()},
     )

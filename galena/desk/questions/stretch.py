@@ -25,7 +25,8 @@ MOST_LISTED = 12
 def _mean(asked: Asked) -> Answer:
     inside, y = asked.inside, asked.y_unit
     found = describe(inside.y)
-    shared = 0.0 if inside.shared is None else float(np.nanmean(inside.shared))
+    good = np.isfinite(inside.y)
+    shared = 0.0 if inside.shared is None else float(np.nanmean(inside.shared[good]))
     u = math.hypot(found.standard_error, shared)
     parts = {asked.calibration: shared} if shared else {}
     estimate = Estimate("mean", "mean", found.mean, u, y, parts)
@@ -35,9 +36,11 @@ def _mean(asked: Asked) -> Answer:
         if found.count == 1
         else f", standard deviation {numbers.significant(found.sd)} {typeset(of_difference(y))}"
     )
-    if shared > 0:
+    if shared:
         # JCGM 100:2008 (GUM), F.1.2.3: what all readings share does not average out.
-        spread += f"; {numbers.significant(shared)} {typeset(y)} of ± is shared by all readings"
+        spread += (
+            f"; {numbers.significant(abs(shared))} {typeset(y)} of ± is shared by all readings"
+        )
     return Answer((estimate,), readings + spread, at=_middle(asked, found.mean))
 
 
@@ -110,7 +113,8 @@ def _area(asked: Asked) -> Answer:
     parts = {asked.calibration: found.u_shared * factor} if found.u_shared else {}
     estimate = Estimate("area", "area", found.value * factor,
                         math.hypot(found.u, found.u_shared) * factor, unit, parts)  # fmt: skip
-    heights = np.interp([found.lo, found.hi], readings.t, readings.y)
+    good = np.isfinite(readings.y)
+    heights = np.interp([found.lo, found.hi], readings.t[good], readings.y[good])
     low = heights if base == "ends" else (base, base)
     remark = "; ".join(part for part in (above, within, said) if part)
     return Answer((estimate,), remark, area=(found.lo, found.hi, float(low[0]), float(low[1])),
@@ -135,7 +139,9 @@ def _crossing(asked: Asked) -> Answer:
     )  # fmt: skip
     more = f"; the first {MOST_LISTED} are listed" if len(found) > MOST_LISTED else ""
     times = "once" if len(found) == 1 else f"{len(found)} times"
-    remark = f"crosses {said} {times}, straight between readings{more}"
+    flat = sum(one.count for one in found if one.count > 1)
+    on_it = f"; {flat} readings lie on it, ± covers their stretch" if flat else ""
+    remark = f"crosses {said} {times}, straight between readings{on_it}{more}"
     return Answer(estimates, remark, at=(found[0].x, level))
 
 
@@ -144,6 +150,9 @@ def _peak(highest: bool):
         u, _ = _uncertainties(asked, asked.inside)
         found = extreme(asked.inside.t, asked.inside.y, u, highest=highest)
         how = "parabola through three readings" if found.between else "it is a single reading"
+        if found.count > 1:
+            end = "top" if highest else "bottom"
+            how = f"flat {end}: the middle of {found.count} equal readings; ± reaches to its ends"
         return Answer(_of_place(asked, found), how, at=(found.x, found.y))
 
     return answer
