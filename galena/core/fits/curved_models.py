@@ -83,7 +83,8 @@ class CurvedModel:
     def worked(self, x: Floats, params: Mapping[str, float]) -> Worked:
         """Give y at x, and what works out its slopes from what that has shown already."""
         with np.errstate(all="ignore"):
-            return self.work(x, *(params[name] for name in self.parameters))
+            # As numpy's numbers: what divides by zero gives no number, and no error.
+            return self.work(x, *(np.asarray(params[name]) for name in self.parameters))
 
 
 def _by_centre(x: Floats, y: Floats, p: Params, slope: Slope) -> Floats:
@@ -113,7 +114,10 @@ def _exponential(sign: float) -> Callable[..., Worked]:
     def work(x: Floats, a: float, tau: float, *constant: float) -> Worked:
         e = np.exp(x * (sign / tau))
         ones = (1.0,) * len(constant)
-        return np.asarray(a * e + sum(constant)), lambda: (e, x * e * (-sign * a / tau**2), *ones)
+        y = a * e
+        if constant:
+            y += constant[0]
+        return y, lambda: (e, x * e * (-sign * a / tau**2), *ones)
 
     return work
 

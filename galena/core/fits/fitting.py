@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from functools import lru_cache, partial
 
 import numpy as np
@@ -11,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import FitError, TooFewReadings
 from galena.core.fits import linear, nonlinear
-from galena.core.fits.curved_models import CURVED, CurvedModel, Worked
+from galena.core.fits.curved_models import CURVED, Columns, CurvedModel
 from galena.core.fits.linear import Solution
 from galena.core.fits.models import LINEAR, LinearModel, Model, columns_of
 from galena.core.fits.nonlinear import Problem
@@ -20,6 +21,7 @@ from galena.core.fits.starts import starts
 from galena.core.formula.model import ModelFormula, compile_model
 
 Floats = NDArray[np.float64]
+_REMEMBERED = 3  # parameters in a row: a step that was tried, the one before, and the best
 MODELS: Mapping[str, LinearModel | CurvedModel] = {one.key: one for one in (*LINEAR, *CURVED)}
 
 
@@ -82,6 +84,15 @@ def chosen_model(model: str, places: int = 1) -> LinearModel | CurvedModel | Mod
     return compile_model(model, "x" if places == 1 else tuple(f"x{n + 1}" for n in range(places)))
 
 
+@dataclass
+class _AtParameters:
+    """What was worked out at certain parameters, and what works out the slopes there."""
+
+    residuals: Floats
+    slopes: Callable[[], Columns]
+    jacobian: Floats | None = None
+
+
 def problem_of(
     model: Model, x: Floats, y: Floats, weights: Floats, held: Mapping[str, float]
 ) -> Problem:
@@ -93,30 +104,36 @@ def problem_of(
     def known(p: Floats) -> dict[str, float]:
         return {**held, **dict(zip(free, p.tolist(), strict=True))}
 
-    last: dict[bytes, Worked] = {}
+    last: dict[bytes, _AtParameters] = {}
 
-    def at(p: Floats) -> Worked:
+    def at(p: Floats) -> _AtParameters:
         """Work out residuals and slopes at the same parameters in one go."""
         key = p.tobytes()
         if key not in last:
-            last.clear()
+            while len(last) >= _REMEMBERED:
+                last.pop(next(iter(last)))
             params = known(p)
             if isinstance(model, CurvedModel):
-                last[key] = model.worked(x, params)
+                values, slopes = model.worked(x, params)
             else:
-                last[key] = model.values(x, params), lambda: tuple(model.slopes(x, params).T)
+                values, slopes = model.values(x, params), lambda: tuple(model.slopes(x, params).T)
+            off = values - y
+            last[key] = _AtParameters(off if plain else weights * off, slopes)
         return last[key]
 
     def residuals(p: Floats) -> Floats:
-        off = at(p)[0] - y
-        return off if plain else weights * off
+        return at(p).residuals
 
     def jacobian(p: Floats) -> Floats:
-        columns = at(p)[1]()
-        found = columns_of([columns[one] for one in place], x.shape[0])
-        return found if plain else found * weights[:, None]
+        known_here = at(p)
+        if known_here.jacobian is None:
+            columns = known_here.slopes()
+            found = columns_of([columns[one] for one in place], x.shape[0])
+            known_here.jacobian = found if plain else found * weights[:, None]
+        return known_here.jacobian
 
-    return Problem(free, residuals, jacobian)
+    size = float(np.linalg.norm(y if plain else weights * y))
+    return Problem(free, residuals, jacobian, size)
 
 
 def _solve_curved(
@@ -244,14 +261,17 @@ def state(
 ) -> Fit:  # fmt: skip
     """State a fit from its parameters and their unscaled covariance."""
     residuals = y - model.values(x, params)
-    rss = float(np.sum((weights * residuals) ** 2))
+    plain = not weighted and bool((weights == 1.0).all())
+    weighted_residuals = residuals if plain else weights * residuals
+    rss = float(weighted_residuals @ weighted_residuals)
     free = len(params) - len(held)
     count, dof = y.size, y.size - free
     variance = rss / dof if dof else math.nan
     covariance = unscaled if weighted else unscaled * variance
     about_mean = not isinstance(model, LinearModel) or model.has_constant
-    centre = np.average(y, weights=weights**2) if about_mean else 0.0
-    total = float(np.sum((weights * (y - centre)) ** 2))
+    centre = np.average(y, weights=None if plain else weights**2) if about_mean else 0.0
+    off = y - centre if plain else weights * (y - centre)
+    total = float(off @ off)
     along = x if x.ndim == 1 else x[:, 0]
     return Fit(
         model=model,

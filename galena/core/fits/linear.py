@@ -7,12 +7,12 @@ from math import comb
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import lapack, qr, solve_triangular
+from scipy.linalg import lapack
 
 from galena.core.errors import FitError
 
 Floats = NDArray[np.float64]
-_DEPENDENT = 1e-13  # a pivot this small beside the largest: the columns tell the same
+_DEPENDENT = 1e-13  # a singular value this small beside the largest: columns tell the same
 
 
 @dataclass(frozen=True)
@@ -26,32 +26,30 @@ class Solution:
 def solve(design: Floats, y: Floats) -> Solution:
     """Minimise |design @ parameters - y|², design: shape (n, p) with n >= p.
 
-    Columns are scaled to length one, the triangle is pivoted; normal equations are never formed.
-    Raises FitError where the columns are linearly dependent.
-    Source: Golub and Van Loan, Matrix Computations, 4th ed., 5.5 (QR with column pivoting).
+    Columns are scaled to length one, the triangle is taken apart by its singular values; normal
+    equations are never formed. Raises FitError where the columns are linearly dependent.
+    Source: Golub and Van Loan, Matrix Computations, 4th ed., 5.5 (rank-revealing decompositions).
     """
     rows, count = design.shape
     # One factorisation of design and y side by side gives R and Qᵀy, and Q is never formed.
-    both = np.zeros((max(rows, count + 1), count + 1), order="F")
-    both[:rows, :-1], both[:rows, -1] = design, y
-    scale = np.array([np.sqrt(column @ column) for column in both.T[:-1]])
+    both = np.empty((max(rows, count + 1), count + 1), order="F")
+    both[rows:] = 0.0
+    both[:rows, -1] = y
+    scale = np.array([np.sqrt(column @ column) for column in design.T])
+    if not (np.isfinite(scale).all() and np.isfinite(y).all()):
+        raise FitError("The model gives no numbers for some of these readings.")
     if not np.all(scale > 0):
         raise FitError("All readings have x = 0, so no slope can be found. Choose a wider stretch.")
-    if not np.isfinite(both).all():
-        raise FitError("The model gives no numbers for some of these readings.")
-    both[:, :-1] /= scale
+    np.divide(design, scale, out=both[:rows, :-1])
     triangle = np.triu(lapack.dgeqrf(both, overwrite_a=1)[0][: count + 1])
     small, of_y = triangle[:count, :-1], triangle[:count, -1]
-    q, r, order = qr(small, mode="economic", pivoting=True)
-    pivots = np.abs(np.diag(r))
-    if pivots[-1] <= _DEPENDENT * pivots[0]:
+    left, sizes, right = np.linalg.svd(small)
+    if sizes[-1] <= _DEPENDENT * sizes[0]:
         raise FitError(
             "All readings lie at the same x, so no slope can be found. Choose a wider stretch."
         )
-    parameters = np.empty(len(order))
-    parameters[order] = solve_triangular(r, q.T @ of_y)
-    inverse = np.empty_like(r)
-    inverse[order] = solve_triangular(r, np.eye(len(order)))
+    inverse = right.T / sizes
+    parameters = inverse @ (left.T @ of_y)
     return Solution(parameters / scale, (inverse @ inverse.T) / np.outer(scale, scale))
 
 

@@ -18,9 +18,12 @@ Floats = NDArray[np.float64]
 MOST_STEPS, SEARCH_STEPS, FIRST_STEPS = 4000, 300, 30
 MOST_STARTS = 24  # from so many at most a way down is tried
 _GONE_ON = 3
-_ENOUGH = 1e-6  # of the residuals may still lie along the model's surface where it has converged
-_EXACT = 1e-9  # a step this small beside the parameters is only rounding
+_ENOUGH = 1e-4  # of their uncertainties the parameters may still want to move where they rest
+_ROUNDING = 1e-11  # of all readings together: a step that changes them less is only rounding
+_LEVEL = 1e-9  # by so much a sum of squares may rise by rounding alone
+_WELL = 1e-8  # a smallest eigenvalue above this: normal equations give a good step
 _NEAR, _CLOSEST = 1e-5, 1e-15  # how far a descent goes: what is left is polished away
+_KEPT, _CLOSE = 0.6, 1e-6  # the share of what steps promise, and where that is only rounding
 _POLISHED, _SETTLED = 25, 1e-8  # after a step that moves so little the next is rounding
 
 
@@ -28,12 +31,14 @@ _POLISHED, _SETTLED = 25, 1e-8  # after a step that moves so little the next is 
 class Problem:
     """What is to be made small: weighted residuals, shape (n,), of parameters, shape (p,).
 
-    `jacobian` gives their slopes, shape (n, p); `names` the parameters in order.
+    `jacobian` gives their slopes, shape (n, p); `names` the parameters in order; `size` is the
+    root of the sum of squares of the weighted readings themselves.
     """
 
     names: tuple[str, ...]
     residuals: Callable[[Floats], Floats]
     jacobian: Callable[[Floats], Floats]
+    size: float = 0.0
 
 
 class _End(NamedTuple):
@@ -58,7 +63,9 @@ def solve(problem: Problem, starts: Sequence[Floats]) -> Solution:
         tried = [found for one in starts if (found := _descended(problem, one, FIRST_STEPS))]
         starts = [one.p for one in sorted(tried, key=lambda found: found.rss)[:_GONE_ON]]
     steps = MOST_STEPS if len(starts) == 1 else SEARCH_STEPS  # the best of several goes on below
-    ends = [found for one in starts if (found := _descended(problem, one, steps))]
+    if len(starts) == 1 and (straight := _straight_down(problem, starts[0])) is not None:
+        return straight
+    ends = [end for one in starts if (end := _descended(problem, one, steps))]
     if not ends:
         raise FitError(
             "No start was found from which the model gives numbers for these readings. Type "
@@ -106,25 +113,69 @@ def _descended(problem: Problem, first: Floats, steps: int, near: float = _NEAR)
     return _End(p, told["fvec"], rss) if rss < 1e290 else None
 
 
-def _polished(problem: Problem, end: _End) -> Solution:
-    """Take Gauss-Newton steps as long as they lower the sum of squares, and see it is at rest."""
-    p, residuals = end.p, end.residuals
+def _straight_down(problem: Problem, p: Floats) -> Solution | None:
+    """Take Gauss-Newton steps from a good start; None where the model bends too much for them."""
+    with np.errstate(all="ignore"):
+        residuals = problem.residuals(p)
+        rss = float(residuals @ residuals)
+        try:
+            return _polished(problem, _End(p, residuals, rss), careful=True)
+        except FitError:
+            return None
+
+
+def _polished(problem: Problem, end: _End, *, careful: bool = False) -> Solution:
+    """Take Gauss-Newton steps as long as they help, and see that the parameters are at rest.
+
+    careful: each step must lower the sum of squares by about as much as the slopes promise,
+    |J·step|². Raises FitError where they are not at rest in the end.
+    """
+    p, residuals, rss, before = end.p, end.residuals, end.rss, np.inf
+    jacobian = problem.jacobian(p)
     for _ in range(_POLISHED):
-        step = _step(problem, p, residuals)
-        nearer = problem.residuals(p + step.parameters)
-        if not nearer @ nearer < residuals @ residuals:
+        step = _short_step(problem, jacobian, residuals)
+        along = jacobian @ step
+        way = float(along @ along)
+        nearer = problem.residuals(p + step)
+        sum_nearer = float(nearer @ nearer)
+        if careful and way > _CLOSE * rss and not _KEPT < (rss - sum_nearer) / way < 1 / _KEPT:
             break
-        moved = nearer - residuals
-        settled = moved @ moved <= _SETTLED**2 * (residuals @ residuals)
-        p, residuals = p + step.parameters, nearer
+        # Where the sum of squares is only rounding, steps that grow shorter still come nearer.
+        shorter = way < before / 4 and sum_nearer <= rss * (1 + _LEVEL)
+        if not (sum_nearer < rss or shorter):
+            break
+        p, residuals, before = p + step, nearer, way
+        settled, rss = way <= _SETTLED**2 * rss, sum_nearer
         if settled:
-            return Solution(p, step.unscaled_covariance)
-    return _at_rest(problem, p, residuals)
+            break  # its slopes there differ from the last ones by as little
+        jacobian = problem.jacobian(p)
+    last = _step(problem, jacobian, residuals)
+    if not _is_at_rest(problem, jacobian @ last.parameters, residuals):
+        raise FitError(
+            "The fit did not come to rest: the sum of squares still falls. Type other values to "
+            "begin with, or take a simpler model."
+        )
+    return Solution(p, last.unscaled_covariance)
 
 
-def _step(problem: Problem, p: Floats, residuals: Floats) -> Solution:
+def _short_step(problem: Problem, jacobian: Floats, residuals: Floats) -> Floats:
+    """Give the Gauss-Newton step, by normal equations where their digits suffice for a step.
+
+    Its direction only decides how fast the residuals fall, not where they are least.
+    """
+    gram = jacobian.T @ jacobian
+    size = np.sqrt(np.diag(gram))
+    if np.isfinite(size).all() and (size > 0).all():
+        values, vectors = np.linalg.eigh(gram / size / size[:, None])
+        if values[0] > _WELL * values[-1]:
+            gradient = (jacobian.T @ residuals) / size
+            return np.asarray(-(vectors @ ((vectors.T @ gradient) / values)) / size)
+    return _step(problem, jacobian, residuals).parameters
+
+
+def _step(problem: Problem, jacobian: Floats, residuals: Floats) -> Solution:
     try:
-        return linear.solve(problem.jacobian(p), -residuals)
+        return linear.solve(jacobian, -residuals)
     except (FitError, ValueError, np.linalg.LinAlgError) as error:
         raise FitError(
             f"The parameters {', '.join(problem.names)} cannot be told apart by these readings. "
@@ -132,17 +183,15 @@ def _step(problem: Problem, p: Floats, residuals: Floats) -> Solution:
         ) from error
 
 
-def _at_rest(problem: Problem, p: Floats, residuals: Floats) -> Solution:
-    """Give the solution, if what is left over lies across the model's surface."""
-    jacobian = problem.jacobian(p)
-    step = _step(problem, p, residuals)
-    along = jacobian @ step.parameters
-    spare = max(1, residuals.size - p.size)
-    scatter = np.sqrt(residuals @ residuals / spare)
-    moves = np.abs(step.parameters) > _EXACT * (np.abs(p) + 1e-300)
-    if np.sqrt(along @ along / p.size) > _ENOUGH * scatter and moves.any():
-        raise FitError(
-            "The fit did not come to rest: the sum of squares still falls. Type other values to "
-            "begin with, or take a simpler model."
-        )
-    return Solution(p, step.unscaled_covariance)
+def _is_at_rest(problem: Problem, along: Floats, residuals: Floats) -> bool:
+    """Tell whether the step that is left is nothing beside the uncertainties of the parameters.
+
+    along = J·step: its square over the residual variance is that of the step in units of the
+    parameters' uncertainties, stepᵀ C⁻¹ step. Where the residuals themselves are rounding, so
+    is the step.
+    """
+    count = len(problem.names)
+    spare = max(1, residuals.size - count)
+    scatter = float(np.sqrt(residuals @ residuals / spare))
+    left = float(np.sqrt(along @ along / count))
+    return left <= _ENOUGH * scatter or left <= _ROUNDING * problem.size

@@ -74,7 +74,8 @@ def fit_together(
 
     mean = [float(np.mean([one.params[name] for one in alone])) for name in shared]
     first = np.array([*mean, *(one.params[name] for one in alone for name in own)])
-    solution = nonlinear.solve(Problem(names, residuals, jacobian), [first])
+    size = float(np.sqrt(sum(np.sum((part.weights * part.y) ** 2) for part in parts)))
+    solution = nonlinear.solve(Problem(names, residuals, jacobian, size), [first])
     off = residuals(solution.parameters)
     variance = 1.0 if weighted else float(off @ off) / max(1, count - len(names))
     return [
