@@ -9,7 +9,8 @@ from hypothesis.extra.numpy import arrays
 from galena.core import units
 from galena.core.errors import FitError, TooFewReadings
 from galena.core.fits import MODELS, fit
-from galena.core.fits.linear import solve, solve_polynomial
+from galena.core.fits.linear import solve
+from galena.core.fits.polynomial import fitted
 from tests.reference_cases import case, cases, kind
 
 
@@ -46,7 +47,7 @@ def test_proportional_has_the_certified_values():
 )
 def test_the_solver_has_the_certified_values_of_fifth_degree_polynomials(reference):
     x, y = np.array(reference["x"]), np.array(reference["y"])
-    solution = solve_polynomial(x, y, np.ones_like(x), 5)
+    solution = fitted(x, y, np.ones_like(x), 5).in_powers_of_x()
     certified = reference["certified"]
     assert solution.parameters == pytest.approx(certified["params"], rel=1e-7)
     variance = certified["residual_sum_of_squares"] / certified["degrees_of_freedom"]

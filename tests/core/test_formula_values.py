@@ -82,8 +82,9 @@ def propagated(text: str, **options) -> np.ndarray:
         name: (value, np.broadcast_to(SIZES[name], np.shape(value))) if name in SIZES else value
         for name, value in VALUES.items()
     }
-    u = compile(text, SYMBOLS).evaluate(known, **options).uncertainties
-    return np.broadcast_to(0.0 if u is None else u, ROWS)
+    values, u = compile(text, SYMBOLS).evaluate(known, **options)
+    # A row that has no value has no uncertainty; here it counts as none.
+    return np.broadcast_to(0.0 if u is None else np.where(np.isfinite(values), u, 0.0), ROWS)
 
 
 def by_differences(text: str) -> np.ndarray:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.special import erf, expit
 
 from galena.core.fits.models import columns_of
+from galena.core.fits.spectrum import frequencies
 from galena.core.formula.parameter_units import Powers
 from galena.core.units import Unit
 
@@ -27,6 +28,7 @@ Params = Mapping[str, float]
 Slope = Callable[[str], Floats]
 Rate = Callable[[Floats, Floats, Params, Slope], Floats]
 TURN = 2 * np.pi
+_FEW_CYCLES = 6  # in the reach: up to so many a spectrum tells a period too coarsely
 
 
 @dataclass(frozen=True)
@@ -191,11 +193,11 @@ def _times(x: Floats, _: Floats) -> list[tuple[float, ...]]:
     return [(float(one),) for one in _reach(x) * np.geomspace(0.01, 10.0, 40)]
 
 
-def _periods(x: Floats, _: Floats) -> list[float]:
-    """Give periods that an even count of cycles in the reach has, up to half the readings."""
+def _periods(x: Floats, y: Floats) -> list[float]:
+    """Give the periods that stand out of the spectrum, and those of a few cycles in the reach."""
     reach = _reach(x)
-    most = max(4.0, min(len(x) / 2.0, 400.0))
-    return [reach / cycles for cycles in np.arange(0.25, most, 0.25)]
+    standing_out = [1 / frequency for frequency in frequencies(x, y)]
+    return standing_out + [reach / cycles for cycles in np.arange(0.25, _FEW_CYCLES, 0.25)]
 
 
 def _waves(x: Floats, y: Floats) -> list[tuple[float, ...]]:
@@ -204,7 +206,7 @@ def _waves(x: Floats, y: Floats) -> list[tuple[float, ...]]:
 
 def _dying_waves(x: Floats, y: Floats) -> list[tuple[float, ...]]:
     reach = _reach(x)
-    times = [0.1 * reach, 0.3 * reach, reach, 4 * reach, 30 * reach]
+    times = [0.03 * reach, 0.1 * reach, 0.3 * reach, reach, 4 * reach, 30 * reach]
     return [(tau, period) for tau in times for period in _periods(x, y)]
 
 

@@ -3,24 +3,31 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache, partial
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import FitError, TooFewReadings
-from galena.core.fits import linear, nonlinear
+from galena.core.fits import linear, nonlinear, polynomial
 from galena.core.fits.curved_models import CURVED, Columns, CurvedModel
 from galena.core.fits.linear import Solution
 from galena.core.fits.models import LINEAR, LinearModel, Model, columns_of
 from galena.core.fits.nonlinear import Problem
+from galena.core.fits.polynomial import Centred
 from galena.core.fits.result import Fit
 from galena.core.fits.starts import starts
+from galena.core.fits.waves import refuse_no_wave
 from galena.core.formula.model import ModelFormula, compile_model
 
 Floats = NDArray[np.float64]
+AnyModel = LinearModel | CurvedModel | ModelFormula
+_TELL_A_CONSTANT = 100  # readings that mostly tell that a model has no constant
+_IN_SPAN = 1e-9
+_FAR = 10.0  # reaches from zero: there the powers of x themselves begin to lose digits
 _REMEMBERED = 3  # parameters in a row: a step that was tried, the one before, and the best
 MODELS: Mapping[str, LinearModel | CurvedModel] = {one.key: one for one in (*LINEAR, *CURVED)}
 
@@ -65,13 +72,38 @@ def fit(
     if values.size < needed:
         raise TooFewReadings(f"A fit ({chosen.label})", needed, int(values.size))
     weights = np.ones_like(values) if u is None else 1 / u
-    if isinstance(chosen, LinearModel):
-        params, unscaled = _solve(chosen, places, values, weights, held, free)
-    else:
-        begin = {**(start or {}), **held}
-        params, unscaled = _solve_curved(chosen, places, values, weights, held, begin)
-    return state(chosen, places, values, weights, params, unscaled, tuple(held), u is not None,
-                 excluded)  # fmt: skip
+    solved = solution_of(chosen, places, values, weights, held, start or {})
+    found = state(chosen, places, values, weights, solved, tuple(held), u is not None, excluded)
+    refuse_no_wave(found, values, searched=not start)
+    return found
+
+
+def solution_of(
+    model: AnyModel, x: Floats, y: Floats, weights: Floats, held: Mapping[str, float],
+    start: Mapping[str, float],
+) -> Solved:  # fmt: skip
+    """Find the parameters that fit readings best. Raises FitError."""
+    names = list(model.parameters)
+    free = [name for name in names if name not in held]
+    if not free:
+        return Solved({name: held[name] for name in names}, np.zeros((len(names), len(names))))
+    if isinstance(model, LinearModel):
+        return _solve(model, x, y, weights, held, free)
+    _refuse_no_numbers(model, x, held)
+    return _solve_curved(model, x, y, weights, held, {**start, **held})
+
+
+def _refuse_no_numbers(model: AnyModel, x: Floats, held: Mapping[str, float]) -> None:
+    """Refuse a held value at which the model has no numbers whatever the others are, as τ = 0."""
+    some = x[: min(50, x.shape[0])]
+    for name, value in held.items():
+        ones = {**dict.fromkeys(model.parameters, 1.0), name: value}
+        with np.errstate(all="ignore"):
+            if not value and not np.isfinite(model.values(some, ones)).any():
+                raise FitError(
+                    f"With {name} = {value:g} the model gives no numbers: it divides by {name}. "
+                    "Hold it at another value."
+                )
 
 
 @lru_cache(maxsize=256)
@@ -82,6 +114,15 @@ def chosen_model(model: str, places: int = 1) -> LinearModel | CurvedModel | Mod
     if model.isidentifier() and model != "x":
         raise FitError(f"There is no model “{model}”. Choose one of {', '.join(MODELS)}.")
     return compile_model(model, "x" if places == 1 else tuple(f"x{n + 1}" for n in range(places)))
+
+
+class Solved(NamedTuple):
+    """All parameters of a model, their unscaled covariance in its order, and of a polynomial
+    the same in the centred variable."""
+
+    params: dict[str, float]
+    unscaled: Floats
+    centred: Centred | None = None
 
 
 @dataclass
@@ -141,25 +182,51 @@ def _solve_curved(
     x: Floats,
     y: Floats,
     weights: Floats,
-    held: dict[str, float],
+    held: Mapping[str, float],
     begin: Mapping[str, float],
-) -> tuple[dict[str, float], Floats]:
+) -> Solved:
     """Give all parameters and the unscaled covariance in the order of the model."""
     names = list(model.parameters)
     free = [name for name in names if name not in held]
     covariance = np.zeros((len(names), len(names)))
-    if not free:
-        return {name: held[name] for name in names}, covariance
     problem = problem_of(model, x, y, weights, held)
-    solution = _of_linear_formula(problem) if isinstance(model, ModelFormula) else None
+    solution = None
+    if isinstance(model, ModelFormula):
+        if not held and (typed := _of_typed_polynomial(model, x, y, weights)) is not None:
+            return typed
+        solution = _of_linear_formula(problem)
     if solution is None:
         order = partial(np.array, dtype=np.float64)
         first = [order([one[name] for name in free]) for one in starts(model, x, y, begin)]
         solution = nonlinear.solve(problem, first)
-    found = held | dict(zip(free, map(float, solution.parameters), strict=True))
+    found = {**held, **dict(zip(free, map(float, solution.parameters), strict=True))}
     places = [names.index(name) for name in free]
     covariance[np.ix_(places, places)] = solution.unscaled_covariance
-    return {name: found[name] for name in names}, covariance
+    return Solved({name: found[name] for name in names}, covariance)
+
+
+def _of_typed_polynomial(
+    model: ModelFormula, x: Floats, y: Floats, weights: Floats
+) -> Solved | None:
+    """Solve a formula that is a polynomial far from zero in the centred variable, else None."""
+    if x.ndim > 1 or not abs(float(x.mean())) > _FAR * float(np.ptp(x)):
+        return None
+    none, other = (dict.fromkeys(model.parameters, value) for value in (0.0, 0.7))
+    offset, columns = model.values(x, none), model.slopes(x, none)
+    if not (np.isfinite(offset).all() and np.array_equal(columns, model.slopes(x, other))):
+        return None
+    degree = columns.shape[1] - 1
+    of_power = [
+        next((k for k in range(degree + 1) if np.allclose(column, x**k, rtol=1e-14, atol=0)), -1)
+        for column in columns.T
+    ]
+    if degree < 1 or sorted(of_power) != list(range(degree + 1)):
+        return None
+    centred = polynomial.fitted(x, y - offset, weights, degree)
+    solution = centred.in_powers_of_x()
+    params = dict(zip(model.parameters, solution.parameters[of_power].tolist(), strict=True))
+    covariance = solution.unscaled_covariance[np.ix_(of_power, of_power)]
+    return Solved(params, covariance, None if offset.any() else centred)
 
 
 def _of_linear_formula(problem: Problem) -> Solution | None:
@@ -180,6 +247,8 @@ def _of_linear_formula(problem: Problem) -> Solution | None:
     try:
         solution = linear.solve(slopes, -off)
         parameters = solution.parameters
+        if not np.allclose(slopes, problem.jacobian(parameters), rtol=1e-12, atol=0.0):
+            return None  # it bends elsewhere, as min and max do
         for _ in range(2):
             step = linear.solve(slopes, -problem.residuals(parameters)).parameters
             parameters = parameters + step
@@ -229,17 +298,16 @@ def _solve(
     x: Floats,
     y: Floats,
     weights: Floats,
-    held: dict[str, float],
+    held: Mapping[str, float],
     free: list[str],
-) -> tuple[dict[str, float], Floats]:
+) -> Solved:
     """Give all parameters and the unscaled covariance in the order of the model."""
     names = list(model.parameters)
     covariance = np.zeros((len(names), len(names)))
-    if not free:
-        return {name: held[name] for name in names}, covariance
-    degree = model.degree
+    degree, centred = model.degree, None
     if degree and not held:
-        solution = linear.solve_polynomial(x, y, weights, degree)
+        centred = polynomial.fitted(x, y, weights, degree)
+        solution = centred.in_powers_of_x()
         pick = np.array([int(model.basis[name]) for name in free])
         found, part = solution.parameters[pick], solution.unscaled_covariance[np.ix_(pick, pick)]
     else:
@@ -249,26 +317,28 @@ def _solve(
         some = np.stack([of[name] for name in free], axis=1)
         solution = linear.solve(some * weights[:, None], (y - known) * weights)
         found, part = solution.parameters, solution.unscaled_covariance
-    params = held | dict(zip(free, map(float, found), strict=True))
+    params = {**held, **dict(zip(free, map(float, found), strict=True))}
     places = [names.index(name) for name in free]
     covariance[np.ix_(places, places)] = part
-    return {name: params[name] for name in names}, covariance
+    return Solved({name: params[name] for name in names}, covariance, centred)
 
 
 def state(
-    model: Model, x: Floats, y: Floats, weights: Floats, params: dict[str, float],
-    unscaled: Floats, held: tuple[str, ...], weighted: bool, excluded: int = 0,
+    model: Model, x: Floats, y: Floats, weights: Floats, solved: Solved,
+    held: tuple[str, ...], weighted: bool, excluded: int = 0,
 ) -> Fit:  # fmt: skip
     """State a fit from its parameters and their unscaled covariance."""
-    residuals = y - model.values(x, params)
+    params, unscaled, centred = solved
+    residuals = y - (model.values(x, params) if centred is None else centred.values(x))
     plain = not weighted and bool((weights == 1.0).all())
     weighted_residuals = residuals if plain else weights * residuals
     rss = float(weighted_residuals @ weighted_residuals)
     free = len(params) - len(held)
     count, dof = y.size, y.size - free
     variance = rss / dof if dof else math.nan
-    covariance = unscaled if weighted else unscaled * variance
-    about_mean = not isinstance(model, LinearModel) or model.has_constant
+    scale = 1.0 if weighted else variance
+    covariance = unscaled * scale
+    about_mean = has_constant(model, x, params, held)
     centre = np.average(y, weights=None if plain else weights**2) if about_mean else 0.0
     off = y - centre if plain else weights * (y - centre)
     total = float(off @ off)
@@ -288,7 +358,38 @@ def state(
         excluded=excluded,
         reach=(float(along.min()), float(along.max())),
         held=held,
+        about_mean=about_mean,
+        centred=None if centred is None else centred.scaled(scale),
     )
+
+
+def has_constant(
+    model: Model, x: Floats, params: Mapping[str, float], held: Sequence[str] = ()
+) -> bool:
+    """Tell whether a model has a constant: ones lie in the span of its free slopes.
+
+    Then adding the same to all readings changes parameters and not the residuals, and R² is
+    counted about the mean; otherwise about zero, however the model is written.
+    Source: Draper and Smith, Applied Regression Analysis, 3rd ed. (1998), 21.
+    """
+    free = [place for place, name in enumerate(model.parameters) if name not in held]
+    if isinstance(model, LinearModel):
+        return any(model.basis[model.parameters[place]] == 0 for place in free)
+    if not free:
+        return False
+    for most in (_TELL_A_CONSTANT, x.shape[0]):
+        slopes = model.slopes(x[:: max(1, x.shape[0] // most)], params)[:, free]
+        if (slopes == slopes[0]).all(axis=0).any():
+            return bool(np.isfinite(slopes[0]).all())
+        slopes = slopes[np.isfinite(slopes).all(axis=1)]
+        size = np.linalg.norm(slopes, axis=0)
+        if not slopes.size or not (size > 0).all():
+            return False
+        ones = np.ones(slopes.shape[0])
+        share = np.linalg.lstsq(slopes / size, ones, rcond=None)[0]
+        if np.linalg.norm(ones - (slopes / size) @ share) > _IN_SPAN * math.sqrt(ones.size):
+            return False
+    return True
 
 
 def _aicc(rss: float, count: int, free: int, weighted: bool) -> float:

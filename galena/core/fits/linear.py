@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import comb
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,31 +50,3 @@ def solve(design: Floats, y: Floats) -> Solution:
     inverse = right.T / sizes
     parameters = inverse @ (left.T @ of_y)
     return Solution(parameters / scale, (inverse @ inverse.T) / np.outer(scale, scale))
-
-
-def solve_polynomial(x: Floats, y: Floats, weights: Floats, degree: int) -> Solution:
-    """Minimise Σ (weights · (Σ c_k x^k - y))², parameters in rising powers of x.
-
-    The powers are taken of z = (x - centre) / half-range, and the parameters and covariance
-    carried back to powers of x by the binomial theorem, so that an x far from zero
-    (a calendar year, say) costs no digits.
-    """
-    lo, hi = float(x.min()), float(x.max())
-    centre, half = lo + (hi - lo) / 2, (hi - lo) / 2
-    if not half > abs(centre) * 1e-14:
-        raise FitError(
-            "All readings lie at the same x, so no slope can be found. Choose a wider stretch."
-        )
-    if abs(centre) < half:  # zero is inside: centring would gain nothing and cost an addition
-        centre = 0.0
-    z = (x - centre) / half
-    powers = np.empty((z.size, degree + 1), order="F")
-    powers[:, 0] = weights
-    for k in range(degree):
-        powers[:, k + 1] = powers[:, k] * z
-    solution = solve(powers, y * weights)
-    back = np.zeros((degree + 1, degree + 1))
-    for k in range(degree + 1):
-        for j in range(k + 1):
-            back[j, k] = comb(k, j) * (-centre) ** (k - j) / half**k
-    return Solution(back @ solution.parameters, back @ solution.unscaled_covariance @ back.T)

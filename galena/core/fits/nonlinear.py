@@ -144,8 +144,10 @@ def _polished(problem: Problem, end: _End, *, careful: bool = False) -> Solution
         shorter = way < before / 4 and sum_nearer <= rss * (1 + _LEVEL)
         if not (sum_nearer < rss or shorter):
             break
-        p, residuals, before = p + step, nearer, way
-        settled, rss = way <= _SETTLED**2 * rss, sum_nearer
+        # The next step would be shorter by the same factor as this one was.
+        rate = min(1.0, way / before) if np.isfinite(before) else 1.0
+        settled = way * rate <= _SETTLED**2 * rss
+        p, residuals, rss, before = p + step, nearer, sum_nearer, way
         if settled:
             break  # its slopes there differ from the last ones by as little
         jacobian = problem.jacobian(p)

@@ -7,9 +7,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
+from scipy.stats import norm
 from scipy.stats import t as student
 
 from galena.core.fits.models import Model
+from galena.core.fits.polynomial import Centred
 
 
 @dataclass(frozen=True)
@@ -23,6 +25,9 @@ class Fit:
     `weighted` says that the readings' uncertainties were used; then `rss` is in units of them.
     `excluded` counts the readings at which the model has no value; they are left out.
     `reach` is the stretch of x that the readings have, `held` names the parameters held fixed.
+    `about_mean` says that R² compares with the mean of y, otherwise with zero: the former where
+    the model has a constant among its free parameters. `centred` is a polynomial as it was
+    fitted, in a variable that has its digits also far from x = 0.
     """
 
     model: Model
@@ -39,11 +44,15 @@ class Fit:
     excluded: int = 0
     reach: tuple[float, float] = (math.nan, math.nan)
     held: tuple[str, ...] = ()
+    about_mean: bool = True
+    centred: Centred | None = field(default=None, repr=False)
 
     def predict(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the model's y at x, shape (n,)."""
-        found: NDArray[np.float64] = self.model.values(_places(x), self.params)
-        return found
+        places = _places(x)
+        if self.centred is not None:
+            return self.centred.values(places)
+        return self.model.values(places, self.params)
 
     def band(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the standard uncertainty of the model's y at x, shape (n,).
@@ -51,6 +60,8 @@ class Fit:
         u² = J C Jᵀ with the slopes J of y in the parameters and their covariance C.
         Source: JCGM 100:2008 (GUM), 5.2.2.
         """
+        if self.centred is not None:
+            return np.asarray(np.sqrt(np.maximum(self.centred.variance(_places(x)), 0.0)))
         slopes = self.model.slopes(_places(x), self.params)
         with np.errstate(all="ignore"):
             variance = np.einsum("ij,jk,ik->i", slopes, self.covariance, slopes)
@@ -58,6 +69,8 @@ class Fit:
 
     def rate(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the model's rate of change at x, shape (n,)."""
+        if self.centred is not None:
+            return self.centred.rate(_places(x))
         return self.model.rate(_places(x), self.params)
 
     @property
@@ -83,13 +96,19 @@ class Fit:
             return np.asarray(np.nan_to_num(self.covariance / np.outer(u, u)))
 
     def interval(self, name: str, level: float = 0.95) -> tuple[float, float]:
-        """Give the confidence interval of a parameter, by Student's t.
+        """Give the confidence interval of a parameter.
 
-        Source: JCGM 100:2008 (GUM), G.3.
+        By Student's t with the degrees of freedom of the scatter; where the uncertainties of the
+        readings are known and not estimated from it, by the normal distribution.
+        Source: JCGM 100:2008 (GUM), G.3 and G.1.3.
         """
-        if self.dof < 1:
+        share = (1 + level) / 2
+        if self.weighted:
+            half = float(norm.ppf(share)) * self.uncertainties[name]
+        elif self.dof < 1:
             return -math.inf, math.inf
-        half = float(student.ppf((1 + level) / 2, self.dof)) * self.uncertainties[name]
+        else:
+            half = float(student.ppf(share, self.dof)) * self.uncertainties[name]
         return self.params[name] - half, self.params[name] + half
 
 

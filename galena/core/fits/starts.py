@@ -8,6 +8,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core.fits import separable
 from galena.core.fits.curved_models import CurvedModel
 from galena.core.formula.model import ModelFormula
 
@@ -27,23 +28,36 @@ def starts(
         return [dict(known)]
     if isinstance(model, CurvedModel):
         return [{**one, **known} for one in _by_shapes(model, x, y)]
-    return [{**one, **known} for one in _by_sizes(model, x, y)]
+    likely = [] if x.ndim > 1 else separable.starts(model, x, y, known)
+    return [*likely, *({**one, **known} for one in _by_sizes(model, x, y))]
 
 
 def _by_shapes(model: CurvedModel, x: Floats, y: Floats) -> list[dict[str, float]]:
     """Try the model's shapes, its other parameters by linear least squares on some readings."""
-    # Of a wave too few readings would show another one.
-    enough = 8 * ENOUGH if "T" in model.parameters else ENOUGH
-    some = np.unique(np.linspace(0, x.size - 1, min(enough, x.size)).astype(int))
+    is_wave = "T" in model.parameters
+    some = some_of(x.size, 8 * ENOUGH if is_wave else ENOUGH, mixed=is_wave)
     few_x, few_y = x[some], y[some]
     tried: list[tuple[float, tuple[float, ...]]] = []
-    shapes = np.array(model.grid(few_x, few_y))
+    # The spectrum of a wave needs all readings: some of them would show another wave.
+    shapes = np.array(model.grid(x, y) if is_wave else model.grid(few_x, few_y))
     at_once = max(1, _AT_ONCE // few_x.size)
     with np.errstate(all="ignore"):
         for begin in range(0, len(shapes), at_once):
             tried += _linear_parts(model, few_x, few_y, shapes[begin : begin + at_once])
     tried.sort(key=lambda one: one[0])
     return [dict(zip(model.parameters, one, strict=True)) for _, one in tried[:BEST]]
+
+
+def some_of(count: int, enough: int, *, mixed: bool = False) -> NDArray[np.intp]:
+    """Choose readings that tell a start: at even distances, or mixed.
+
+    Of a wave, readings at even distances may show another one.
+    """
+    if count <= enough:
+        return np.arange(count)
+    if mixed:
+        return np.sort(np.random.default_rng(11).choice(count, enough, replace=False))
+    return np.unique(np.linspace(0, count - 1, enough).astype(int))
 
 
 def _linear_parts(

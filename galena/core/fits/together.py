@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import FitError, TooFewReadings
 from galena.core.fits import nonlinear
-from galena.core.fits.fitting import chosen_model, fit, state
+from galena.core.fits.fitting import Solved, chosen_model, fit, state
 from galena.core.fits.nonlinear import Problem
 from galena.core.fits.result import Fit
 
@@ -121,11 +121,10 @@ def _stated(
     covariance[np.ix_(at, at)] = unscaled[np.ix_(places, places)] * variance
     ordered = {name: params[name] for name in names}
     # The covariance is that of all sets together; it must not be scaled by one set's scatter.
-    found = state(part.model, part.x, part.y, part.weights, ordered, covariance, held, True)
+    solved = Solved(ordered, covariance)
+    found = state(part.model, part.x, part.y, part.weights, solved, held, True)
     if weighted:
         return found
-    alone = state(
-        part.model, part.x, part.y, np.ones_like(part.y), ordered, covariance, held, False
-    )
+    alone = state(part.model, part.x, part.y, np.ones_like(part.y), solved, held, False)
     u = dict(zip(names, np.sqrt(np.diag(covariance)).tolist(), strict=True))
     return replace(alone, covariance=covariance, uncertainties=u)
