@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from decimal import Context, Decimal
+from decimal import Decimal
 from typing import Literal
 
 from galena.core import numbers, units
@@ -13,6 +13,7 @@ from galena.core.errors import ConditionError, NumberError, UnitError
 
 Kind = Literal["number", "choice", "text"]
 LONGEST = 60
+_LONGEST_PLAIN = 25  # longer numbers are written with a power of ten
 _PLUS_MINUS = re.compile(r"±|\+/?[-−]")
 _NUMBER = re.compile(numbers.NUMBER, re.ASCII)
 _DIGITS_SHOWN = 6  # of a value that has more because its unit was converted
@@ -114,7 +115,9 @@ def _converted(number: Decimal, factor: float, shift: float = 0.0) -> Decimal:
 
 
 def _plain(number: Decimal) -> str:
-    return f"{number:f}".replace("-", numbers.MINUS)
+    text = f"{number:f}"
+    text = f"{number:e}" if len(text) > _LONGEST_PLAIN else text
+    return text.replace("e+", "e").replace("-", numbers.MINUS)
 
 
 def shown(text: str) -> str:

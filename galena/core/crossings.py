@@ -18,7 +18,7 @@ MOST = 200
 class Place(NamedTuple):
     """A place between readings with its standard uncertainties; `rising` where y goes up.
 
-    between: whether it was found between readings; count: how many equal readings it is the
+    between: whether it was found between readings; equal: how many equal readings it is the
     middle of, as on a flat top or where readings lie on a level.
     """
 
@@ -28,7 +28,7 @@ class Place(NamedTuple):
     u_y: float
     rising: bool | None = None
     between: bool = True
-    count: int = 1
+    equal: int = 1
 
 
 def crossings(
@@ -66,7 +66,7 @@ def crossings(
         slope = float((values[j] - values[i]) / (places[j] - places[i]))
         spread = math.hypot((1 - f) * u[i], f * u[j], u_level)
         u_x = math.hypot(spread / slope, half)
-        found.append(Place(at, level, u_x, u_level, bool(side[here + 1]), count=max(1, j - i - 1)))
+        found.append(Place(at, level, u_x, u_level, bool(side[here + 1]), equal=max(1, j - i - 1)))
     return found
 
 
@@ -74,8 +74,9 @@ def extreme(x: ArrayLike, y: ArrayLike, u_y: ArrayLike, *, highest: bool = True)
     """Give the highest (or lowest) place, by the parabola through that reading and its neighbours.
 
     Where neighbours are just as high, the top is flat: the middle of them is given, with a u_x
-    that reaches to its ends (between two, the parabola still tells the height). Where it is the first or the last reading, it is that reading
-    (`between` is False). Raises TooFewReadings where there is none.
+    that reaches to its ends (between two, the parabola still tells the height). Where it is the
+    first or the last reading, it is that reading (`between` is False). Raises TooFewReadings
+    where there is none.
     Source: the vertex of Lagrange's parabola through three points.
     """
     places, values, u = _good(x, y, u_y)
@@ -84,7 +85,7 @@ def extreme(x: ArrayLike, y: ArrayLike, u_y: ArrayLike, *, highest: bool = True)
     first = last = int(np.argmax(values) if highest else np.argmin(values))
     while last + 1 < values.size and values[last + 1] == values[first]:
         last += 1
-    inside = 0 < first and last < values.size - 1
+    inside = first > 0 and last < values.size - 1
     count = last - first + 1
     middle, half = (float(places[last] + way * places[first]) / 2 for way in (1, -1))
     top = None

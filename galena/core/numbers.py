@@ -14,7 +14,8 @@ _ROUNDING = 1e-13  # an uncertainty this small beside its value is only that of 
 BLANKS = " \u2009\u202f\xa0"  # that set off groups of three digits (ISO 80000-1, 7.3.1)
 _WHOLE = rf"\d{{1,3}}(?:[{BLANKS}]\d{{3}})+|\d+"
 _AFTER = rf"(?:\d{{3}}[{BLANKS}])+\d{{1,3}}|\d*"
-NUMBER = rf"(?:[-+{MINUS}][{BLANKS}]?)?(?:(?:{_WHOLE})(?:[.,](?:{_AFTER}))?|[.,]\d+)(?:[eE][-+{MINUS}]?\d+)?"
+_DIGITS = rf"(?:{_WHOLE})(?:[.,](?:{_AFTER}))?|[.,]\d+"
+NUMBER = rf"(?:[-+{MINUS}][{BLANKS}]?)?(?:{_DIGITS})(?:[eE][-+{MINUS}]?\d+)?"
 _TYPED = re.compile(NUMBER, re.ASCII)
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 

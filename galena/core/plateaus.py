@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import TooFewReadings
 
 Floats = NDArray[np.float64]
-_SHORTEST = 0.03  # of the readings: what is shorter is no plateau
+_WIDEST = 0.03  # of the readings: with so wide a window the search begins
 _LEAST = 5
 _STILL = 4.0
 _FLAT = 0.01  # of the whole range: what changes less from window to window is level
+_COVERED = 0.5  # of the readings on plateaus: then a narrower window would only see more noise
 MOST = 60
 
 
@@ -20,7 +23,9 @@ def plateaus(x: ArrayLike, y: ArrayLike) -> list[tuple[float, float]]:
 
     A reading lies on a plateau where the means of a window before and of one behind it differ
     by less than four standard uncertainties of that difference, as seen from the scatter that
-    the windows usually have. Neighbouring plateaus of about the same level are one.
+    the windows usually have, and the stretch as a whole neither rises nor falls by more.
+    Neighbouring plateaus of about the same level are one. The window is 3 % of the readings,
+    and narrower where that leaves most readings on no plateau.
     Raises TooFewReadings for fewer than twenty readings.
     Source: Shewhart's control limits (W. A. Shewhart, Economic Control of Quality, 1931), for
     the difference of two means.
@@ -30,18 +35,42 @@ def plateaus(x: ArrayLike, y: ArrayLike) -> list[tuple[float, float]]:
     places, values = places[good], values[good]
     if values.size < 20:
         raise TooFewReadings("A search for plateaus", 20, int(values.size))
-    width = max(_LEAST, int(_SHORTEST * values.size))
+    best: list[tuple[int, int]] = []
+    width = max(_LEAST, int(_WIDEST * values.size))
+    while True:
+        level = _of_width(values, width)
+        if _covered(level) > _covered(best):
+            best = level
+        if _covered(best) >= _COVERED * values.size or width == _LEAST:
+            break
+        width = max(_LEAST, width // 2)
+    return [(float(places[i]), float(places[j])) for i, j in best[:MOST]]
+
+
+def _covered(stretches: list[tuple[int, int]]) -> int:
+    return sum(j - i + 1 for i, j in stretches)
+
+
+def _of_width(values: Floats, width: int) -> list[tuple[int, int]]:
+    """Find plateaus by comparing neighbouring windows of so many readings."""
     mean, sd = _windows(values, width)
     usual = float(np.median(sd)) or 1e-12 * float(np.ptp(values))
     apart = np.abs(mean[width:] - mean[:-width])  # window before and window behind
-    limit = _STILL * usual * np.sqrt(2 / width)
+    limit = max(_STILL * usual * np.sqrt(2 / width), _FLAT * float(np.ptp(values)))
     still = np.zeros(values.size, dtype=bool)
-    still[width : width + apart.size] = apart <= max(limit, _FLAT * float(np.ptp(values)))
+    still[width : width + apart.size] = apart <= limit
     still[:width] = still[width]
     still[width + apart.size :] = still[width + apart.size - 1]
     found = [run for run in _stretches(still) if run[1] - run[0] + 1 >= width]
-    joined = _joined(found, values, max(limit, _FLAT * float(np.ptp(values))))
-    return [(float(places[i]), float(places[j])) for i, j in joined[:MOST]]
+    joined = _joined(found, values, limit)
+    return [(i, j) for i, j in joined if _is_level(values[i : j + 1], usual, limit)]
+
+
+def _is_level(y: Floats, usual: float, limit: float) -> bool:
+    """Tell whether a stretch as a whole keeps its level: its thirds at both ends agree."""
+    third = max(1, y.size // 3)
+    rise = abs(float(y[-third:].mean()) - float(y[:third].mean()))
+    return rise <= max(limit, _STILL * usual * math.sqrt(2 / third))
 
 
 def _windows(y: Floats, width: int) -> tuple[Floats, Floats]:

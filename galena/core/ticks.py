@@ -8,6 +8,7 @@ from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 
 from galena.core import numbers
 
+_TINY = 1e-300
 _LARGE, _SMALL = Decimal(1_000_000), Decimal("0.01")
 
 
@@ -98,8 +99,8 @@ def _decade_label(factor: int, power: int) -> str:
 
 def widened(lo: float, hi: float, share: float = 0.04) -> tuple[float, float]:
     """Widen limits so that nothing sits on an edge; equal limits get room on both sides."""
-    if not hi > lo:
-        room = abs(lo) * 0.1 or 1.0
-        return lo - room, lo + room
     room = (hi - lo) * share
+    if not (lo - room < lo and hi + room > hi):  # equal, or but for rounding
+        room = max(abs(lo), abs(hi)) * 0.1
+        room = room if room > _TINY else 1.0
     return lo - room, hi + room

@@ -317,8 +317,8 @@ def test_what_goes_in_is_never_written_over(formula):
 
 
 GAPPED = ["mean(x)", "area(x, t)", "running_area(x, t)", "rate(x, t)", "smooth(x, 3)",
-          "mean(1/rate(x, t))", "rate(x, t, 3)", "area(rate(x, t), t)", "mean(x^2*a)", "previous(x)",
-          "running_area(smooth(x, 3), t)", "max(x)", "x - mean(x)"]  # fmt: skip
+          "mean(1/rate(x, t))", "rate(x, t, 3)", "area(rate(x, t), t)", "mean(x^2*a)",
+          "previous(x)", "running_area(smooth(x, 3), t)", "max(x)", "x - mean(x)"]  # fmt: skip
 
 
 @pytest.mark.parametrize("formula", GAPPED)

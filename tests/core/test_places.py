@@ -111,20 +111,20 @@ def test_an_extreme_at_the_end_is_that_reading():
 def test_a_flat_top_is_given_by_its_middle_and_its_ends(way):
     y = way * np.minimum(1 - ((X - 4.0) / 3.0) ** 2, 0.89)  # clipped from 3.1 to 4.9
     found = extreme(X, y, 0.01, highest=way > 0)
-    assert (found.count, found.between) == (19, True)
+    assert (found.equal, found.between) == (19, True)
     assert (found.x, found.y, found.u_y) == (pytest.approx(4.0), pytest.approx(way * 0.89), 0.01)
     assert found.u_x == pytest.approx(0.9)
     ten = extreme(np.arange(10.0), np.full(10, 2.0), 0.1)
-    assert (ten.x, ten.y, ten.count, ten.u_x) == (4.5, 2.0, 10, 4.5)
+    assert (ten.x, ten.y, ten.equal, ten.u_x) == (4.5, 2.0, 10, 4.5)
     pair = extreme([0.0, 1.0, 2.0, 3.0], [0.0, 3.0, 3.0, 0.0], 0.0)
-    assert (pair.x, pair.count) == (1.5, 2)
+    assert (pair.x, pair.equal) == (1.5, 2)
     assert pair.y == pytest.approx(3.375)
 
 
 def test_a_stretch_on_a_level_is_covered_by_the_uncertainty_of_its_crossing():
     y = np.concatenate((np.linspace(-1, -0.1, 10), np.zeros(6), np.linspace(0.1, 1, 10)))
     (found,) = crossings(np.arange(26.0), y, 0.0, 0.01)
-    assert (found.x, found.count) == (12.5, 6)
+    assert (found.x, found.equal) == (12.5, 6)
     assert found.x - found.u_x <= 10 and found.x + found.u_x >= 15
     assert crossings(np.arange(20.0), np.abs(np.arange(20.0) - 9.0), 0.0, 0.01) == []
 

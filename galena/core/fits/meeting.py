@@ -18,6 +18,7 @@ Floats = NDArray[np.float64]
 _LOOKED_AT = 2001
 _BEYOND = 2.0  # reaches of the readings to either side where a meeting is looked for
 _PARALLEL = 1e-12
+_HALVED = 200
 
 
 class Crossing(NamedTuple):
@@ -44,7 +45,7 @@ def intersect(fit_a: Fit, fit_b: Fit, near: float | None = None) -> Crossing:
     """
     if near is None:
         near = _between(fit_a.reach, fit_b.reach)
-    x = _of_lines(fit_a, fit_b)
+    x = _of_lines(fit_a, fit_b, near)
     if x is None:
         x = _root(lambda at: fit_a.predict(at) - fit_b.predict(at), (fit_a, fit_b), near)
     if x is None or not math.isfinite(x):
@@ -72,9 +73,15 @@ def place_of(fit: Fit, y: float, near: float | None = None) -> Crossing:
     Raises FitError where it never has that value.
     """
     near = (fit.reach[0] + fit.reach[1]) / 2 if near is None else near
-    x = _root(lambda at: fit.predict(at) - y, (fit,), near)
-    slope = float("nan") if x is None else float(fit.rate(x)[0])
-    if x is None or not abs(slope) > 0:
+    x = None
+    if _is_line(fit):  # a line reaches any value, however far away
+        steep, height = float(fit.rate(near)[0]), float(fit.predict(near)[0])
+        rise = abs(steep) * (fit.reach[1] - fit.reach[0])
+        x = near + (y - height) / steep if rise > _PARALLEL * abs(height) else None
+    else:
+        x = _root(lambda at: fit.predict(at) - y, (fit,), near)
+    slope = math.nan if x is None or not math.isfinite(x) else float(fit.rate(x)[0])
+    if x is None or not 0 < abs(slope) < math.inf:
         raise FitError(f"The fit does not reach {y:g} where there are readings or near there.")
     return Crossing(x, y, float(fit.band(x)[0]) / abs(slope), 0.0)
 
@@ -84,23 +91,22 @@ def _between(a: tuple[float, float], b: tuple[float, float]) -> float:
     return (first[1] + second[0]) / 2
 
 
-def _of_lines(fit_a: Fit, fit_b: Fit) -> float | None:
+def _is_line(fit: Fit) -> bool:
+    return isinstance(fit.model, LinearModel) and fit.model.key in ("line", "proportional")
+
+
+def _of_lines(fit_a: Fit, fit_b: Fit, near: float) -> float | None:
     """Give the meeting of two straight lines; None where one of them is bent."""
-    lines = []
     for one in (fit_a, fit_b):
-        degree = one.model.degree if isinstance(one.model, LinearModel) else None
-        if isinstance(one.model, LinearModel) and one.model.key == "proportional":
-            degree = 1
-        if degree is None or degree > 1 or not isinstance(one.model, LinearModel):
+        if not (_is_line(one) or one.model.key == "constant"):
             return None
-        by_power = {power: one.params[name] for name, power in one.model.basis.items()}
-        lines.append((by_power.get(0, 0.0), by_power.get(1, 0.0)))
-    (a1, b1), (a2, b2) = lines
-    if not abs(b1 - b2) > _PARALLEL * max(abs(b1), abs(b2)):
+    slope_a, slope_b = float(fit_a.rate(near)[0]), float(fit_b.rate(near)[0])
+    if not abs(slope_a - slope_b) > _PARALLEL * max(abs(slope_a), abs(slope_b)):
         raise FitError(
             "The two lines are parallel: they meet nowhere. Fit other stretches, or other models."
         )
-    return (a2 - a1) / (b1 - b2)
+    apart = float(fit_b.predict(near)[0]) - float(fit_a.predict(near)[0])
+    return near + apart / (slope_a - slope_b)
 
 
 def _root(off: Callable[[Floats], Floats], of: tuple[Fit, ...], near: float) -> float | None:
@@ -109,20 +115,45 @@ def _root(off: Callable[[Floats], Floats], of: tuple[Fit, ...], near: float) -> 
     reach = (hi - lo) or 1.0
     for room in (0.0, 0.5, _BEYOND):
         places = np.linspace(lo - room * reach, hi + room * reach, _LOOKED_AT)
+        if any(one.model.outside(np.zeros(1)).any() for one in of):
+            places = _closer_to_zero(places)
         with np.errstate(all="ignore"):
             values = off(places)
-        exact = places[values == 0.0]
-        signs = np.flatnonzero(values[:-1] * values[1:] < 0)
-        found = [*map(float, exact), *(_refined(off, places[i], places[i + 1]) for i in signs)]
-        found = [one for one in found if math.isfinite(one)]
-        if found:
-            return min(found, key=lambda one: abs(one - near))
+            signs = np.flatnonzero(np.sign(values[:-1]) * np.sign(values[1:]) < 0)
+        roots = [float(place) for place in places[values == 0.0]]
+        refined = [_refined(off, float(places[i]), float(places[i + 1])) for i in signs]
+        roots += [x for x in refined if x is not None]
+        if roots:
+            return min(roots, key=lambda x: abs(x - near))
     return None
 
 
-def _refined(off: Callable[[Floats], Floats], lo: float, hi: float) -> float:
+def _closer_to_zero(places: Floats) -> Floats:
+    """Put places between that draw closer to zero, where a model has no value."""
+    step = float(places[1] - places[0])
+    closer = step * np.geomspace(1e-9, 1.0, 60)
+    more = np.concatenate((-closer, [0.0], closer))
+    return np.unique(np.concatenate((places, more[(more > places[0]) & (more < places[-1])])))
+
+
+def _refined(off: Callable[[Floats], Floats], lo: float, hi: float) -> float | None:
+    """Find the zero between two places of different sign; None where it is a jump."""
+
+    def at(x: float) -> float:
+        return float(off(np.array([x]))[0])
+
     with np.errstate(all="ignore"):
-        x = float(brentq(lambda at: float(off(np.array([at]))[0]), lo, hi, xtol=1e-300, rtol=1e-15))
-        # A jump through infinity changes the sign as well.
-        ends = np.abs(off(np.array([lo, hi])))
-        return x if float(np.abs(off(np.array([x])))[0]) <= float(ends.max()) else math.nan
+        rising = at(hi) > at(lo)
+        for _ in range(_HALVED):  # an end where it is infinite comes in until it is finite
+            if math.isfinite(at(lo)) and math.isfinite(at(hi)):
+                break
+            middle = (lo + hi) / 2
+            below = (at(middle) < 0) == rising
+            lo, hi = (middle, hi) if below else (lo, middle)
+        else:
+            return None
+        x = float(brentq(at, lo, hi, xtol=1e-300, rtol=1e-15))
+        # Nearer to a zero the values are smaller; nearer to a jump through infinity larger.
+        near, far = 1e-6 * (hi - lo), 1e-3 * (hi - lo)
+        sizes = [max(abs(at(x - d)), abs(at(x + d))) for d in (near, far)]
+    return x if sizes[0] <= sizes[1] else None

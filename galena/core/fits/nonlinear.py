@@ -24,6 +24,7 @@ _LEVEL = 1e-9  # by so much a sum of squares may rise by rounding alone
 _WELL = 1e-8  # a smallest eigenvalue above this: normal equations give a good step
 _NEAR, _CLOSEST = 1e-5, 1e-15  # how far a descent goes: what is left is polished away
 _KEPT, _CLOSE = 0.6, 1e-6  # the share of what steps promise, and where that is only rounding
+_HALVINGS, _FELT = 30, 1e-10  # how short a step is tried, and by how much it must help
 _POLISHED, _SETTLED = 25, 1e-8  # after a step that moves so little the next is rounding
 
 
@@ -76,7 +77,8 @@ def solve(problem: Problem, starts: Sequence[Floats]) -> Solution:
         try:
             return _polished(problem, best)
         except FitError:
-            return _polished(problem, _descended(problem, best.p, MOST_STEPS, _CLOSEST) or best)
+            lower = _descended(problem, best.p, MOST_STEPS, _CLOSEST) or best
+            return _polished(problem, lower, shortened=True)
 
 
 def _likely(problem: Problem, starts: Sequence[Floats]) -> list[Floats]:
@@ -124,12 +126,16 @@ def _straight_down(problem: Problem, p: Floats) -> Solution | None:
             return None
 
 
-def _polished(problem: Problem, end: _End, *, careful: bool = False) -> Solution:
+def _polished(
+    problem: Problem, end: _End, *, careful: bool = False, shortened: bool = False
+) -> Solution:
     """Take Gauss-Newton steps as long as they help, and see that the parameters are at rest.
 
     careful: each step must lower the sum of squares by about as much as the slopes promise,
-    |J·step|². Raises FitError where they are not at rest in the end.
+    |J·step|². shortened: a step that does not help is tried shorter; where none helps, as at the
+    kink of a minimum of two, that is rest. Raises FitError where they are not at rest in the end.
     """
+    stuck = False
     p, residuals, rss, before = end.p, end.residuals, end.rss, np.inf
     jacobian = problem.jacobian(p)
     for _ in range(_POLISHED):
@@ -143,7 +149,12 @@ def _polished(problem: Problem, end: _End, *, careful: bool = False) -> Solution
         # Where the sum of squares is only rounding, steps that grow shorter still come nearer.
         shorter = way < before / 4 and sum_nearer <= rss * (1 + _LEVEL)
         if not (sum_nearer < rss or shorter):
-            break
+            share = _helpful_share(problem, p, step, rss) if shortened else 0.0
+            stuck = shortened and not share
+            if not share:
+                break
+            step, nearer = share * step, problem.residuals(p + share * step)
+            way, sum_nearer = share**2 * way, float(nearer @ nearer)
         # The next step would be shorter by the same factor as this one was.
         rate = min(1.0, way / before) if np.isfinite(before) else 1.0
         settled = way * rate <= _SETTLED**2 * rss
@@ -152,12 +163,22 @@ def _polished(problem: Problem, end: _End, *, careful: bool = False) -> Solution
             break  # its slopes there differ from the last ones by as little
         jacobian = problem.jacobian(p)
     last = _step(problem, jacobian, residuals)
-    if not _is_at_rest(problem, jacobian @ last.parameters, residuals):
+    if not (stuck or _is_at_rest(problem, jacobian @ last.parameters, residuals)):
         raise FitError(
             "The fit did not come to rest: the sum of squares still falls. Type other values to "
             "begin with, or take a simpler model."
         )
     return Solution(p, last.unscaled_covariance)
+
+
+def _helpful_share(problem: Problem, p: Floats, step: Floats, rss: float) -> float:
+    """Give the share of a step that lowers the sum of squares; zero where none does."""
+    for halvings in range(1, _HALVINGS):
+        share = 0.5**halvings
+        residuals = problem.residuals(p + share * step)
+        if float(residuals @ residuals) < rss * (1 - _FELT):
+            return share
+    return 0.0
 
 
 def _short_step(problem: Problem, jacobian: Floats, residuals: Floats) -> Floats:

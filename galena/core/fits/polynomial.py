@@ -44,7 +44,7 @@ class Centred:
         slopes = np.polynomial.polynomial.polyder(self.coefficients)
         if not slopes.size:
             return np.zeros_like(x)
-        return np.asarray(np.polynomial.polynomial.polyval(self._z(x), slopes)) / self.half
+        return np.asarray(np.polynomial.polynomial.polyval(self._z(x), slopes / self.half))
 
     def in_powers_of_x(self) -> Solution:
         """Carry coefficients and covariance over to rising powers of x, by the binomial theorem."""

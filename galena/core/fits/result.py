@@ -18,15 +18,16 @@ from galena.core.fits.polynomial import Centred
 class Fit:
     """Parameters with standard uncertainties, and how far the readings are from the model.
 
-    `params` and `uncertainties` map a parameter's name to its value and standard uncertainty (k = 1);
-    `covariance` has the same order. `rss` is the residual sum of squares, `residual_sd` the
-    residual standard deviation with `dof` degrees of freedom; `aicc` is Akaike's information
+    `params` and `uncertainties` map a parameter's name to its value and standard uncertainty
+    (k = 1); `covariance` has the same order. `rss` is the residual sum of squares, `residual_sd`
+    the residual standard deviation with `dof` degrees of freedom; `aicc` is Akaike's information
     criterion corrected for few readings (Burnham and Anderson, Model Selection, 2002, 2.4).
     `weighted` says that the readings' uncertainties were used; then `rss` is in units of them.
     `excluded` counts the readings at which the model has no value; they are left out.
     `reach` is the stretch of x that the readings have, `held` names the parameters held fixed.
     `about_mean` says that R² compares with the mean of y, otherwise with zero: the former where
-    the model has a constant among its free parameters. `centred` is a polynomial as it was
+    the model has a constant among its free parameters. `scatter_dof` are the degrees of freedom of
+    the scatter where runs that are fitted together tell it. `centred` is a polynomial as it was
     fitted, in a variable that has its digits also far from x = 0.
     """
 
@@ -45,6 +46,7 @@ class Fit:
     reach: tuple[float, float] = (math.nan, math.nan)
     held: tuple[str, ...] = ()
     about_mean: bool = True
+    scatter_dof: int | None = None
     centred: Centred | None = field(default=None, repr=False)
 
     def predict(self, x: ArrayLike) -> NDArray[np.float64]:
@@ -103,12 +105,13 @@ class Fit:
         Source: JCGM 100:2008 (GUM), G.3 and G.1.3.
         """
         share = (1 + level) / 2
+        dof = self.dof if self.scatter_dof is None else self.scatter_dof
         if self.weighted:
             half = float(norm.ppf(share)) * self.uncertainties[name]
-        elif self.dof < 1:
+        elif dof < 1:
             return -math.inf, math.inf
         else:
-            half = float(student.ppf(share, self.dof)) * self.uncertainties[name]
+            half = float(student.ppf(share, dof)) * self.uncertainties[name]
         return self.params[name] - half, self.params[name] + half
 
 

@@ -150,7 +150,9 @@ def _settings(
     phases = {name for one in turnings for name in one.phase}
     rest = [name for name in others if name not in frequency]
     values = [
-        _PHASES if name in phases else [way * size * sizes[name] for size in _SIZES for way in (1, -1)]
+        _PHASES
+        if name in phases
+        else [way * size * sizes[name] for size in _SIZES for way in (1, -1)]
         for name in rest
     ]
     settings = _mixed(rest, values, _MOST if not frequency else 16)

@@ -10,9 +10,11 @@ from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import FitError, TooFewReadings
 from galena.core.fits import nonlinear
-from galena.core.fits.fitting import Solved, chosen_model, fit, state
+from galena.core.fits.fitting import chosen_model, finite, fit
 from galena.core.fits.nonlinear import Problem
 from galena.core.fits.result import Fit
+from galena.core.fits.solving import AnyModel, solution_of
+from galena.core.fits.stating import Solved, state
 
 Floats = NDArray[np.float64]
 
@@ -45,14 +47,13 @@ def fit_together(
     wrong = [name for name in shared if name not in chosen.parameters or name in held]
     if wrong:
         raise FitError(f"{wrong[0]} cannot be shared: it is held, or {chosen.label} has it not.")
-    alone = [fit(model, one.x, one.y, u_y=one.u_y, start=start, fixed=fixed) for one in sets]
-    if len(alone) < 2 or not shared:
-        return alone
+    if len(sets) < 2 or not shared:
+        return [fit(model, one.x, one.y, u_y=one.u_y, start=start, fixed=fixed) for one in sets]
     own = [name for name in chosen.parameters if name not in held and name not in shared]
     names = (*shared, *(f"{name} {n}" for n in range(len(sets)) for name in own))
-    parts = [_Part(one, found) for one, found in zip(sets, alone, strict=True)]
+    parts = [_Part(chosen, one) for one in sets]
+    weighted = all(one.u_y is not None for one in sets)
     count = sum(part.y.size for part in parts)
-    weighted = all(one.weighted for one in alone)
     if count < len(names) + (not weighted):
         raise TooFewReadings("A fit of all runs together", len(names) + 1, count)
     places = [_places(n, len(shared), own) for n in range(len(sets))]
@@ -72,30 +73,57 @@ def fit_together(
             row = rows.stop
         return found
 
-    mean = [float(np.mean([one.params[name] for one in alone])) for name in shared]
-    first = np.array([*mean, *(one.params[name] for one in alone for name in own)])
+    begin = _beginnings(chosen, parts, held, start or {})
+    mean = [float(np.mean([one[name] for one in begin])) for name in shared]
+    first = np.array([*mean, *(one[name] for one in begin for name in own)])
     size = float(np.sqrt(sum(np.sum((part.weights * part.y) ** 2) for part in parts)))
     solution = nonlinear.solve(Problem(names, residuals, jacobian, size), [first])
     off = residuals(solution.parameters)
-    variance = 1.0 if weighted else float(off @ off) / max(1, count - len(names))
+    spare = max(1, count - len(names))
+    variance = 1.0 if weighted else float(off @ off) / spare
     return [
         _stated(part, params(solution.parameters, n), solution.unscaled_covariance, variance,
-                places[n], free, tuple(held), weighted)
+                places[n], free, tuple(held), weighted, spare)
         for n, part in enumerate(parts)
     ]  # fmt: skip
 
 
-class _Part:
-    """The readings of a set that its own fit counted."""
+def _beginnings(
+    model: AnyModel, parts: Sequence[_Part], held: Mapping[str, float], start: Mapping[str, float]
+) -> list[dict[str, float]]:
+    """Give parameters to begin with for each set: of its own, or of all where it has too few."""
+    free = [name for name in model.parameters if name not in held]
 
-    def __init__(self, given: Set, found: Fit) -> None:
-        x, y = np.asarray(given.x, dtype=np.float64), np.asarray(given.y, dtype=np.float64)
-        self.model = found.model
-        good = np.isfinite(x) & np.isfinite(y)
-        good[good] = ~found.model.outside(x[good])
+    def of(x: Floats, y: Floats, weights: Floats) -> dict[str, float]:
+        return solution_of(model, x, y, weights, held, start).params
+
+    begin: list[dict[str, float] | None] = []
+    for part in parts:
+        try:
+            enough = part.y.size >= len(free)
+            begin.append(of(part.x, part.y, part.weights) if enough else None)
+        except FitError:
+            begin.append(None)
+    if all(one is not None for one in begin):
+        return [one for one in begin if one is not None]
+    joined = [
+        np.concatenate([getattr(part, name) for part in parts]) for name in ("x", "y", "weights")
+    ]
+    of_all = of(*joined)
+    return [one or of_all for one in begin]
+
+
+class _Part:
+    """The readings of a set at which the model has a value."""
+
+    def __init__(self, model: AnyModel, given: Set) -> None:
+        x, y, u = finite(given.x, given.y, given.u_y)
+        self.model = model
+        good = ~model.outside(x)
         self.x, self.y = x[good], y[good]
-        u = None if given.u_y is None else np.broadcast_to(given.u_y, y.shape)[good]
-        self.weights = np.ones_like(self.y) if u is None else 1 / u
+        if not self.y.size:
+            raise TooFewReadings("A fit of all runs together", 1, 0)
+        self.weights = np.ones_like(self.y) if u is None else 1 / u[good]
 
     def residuals(self, params: dict[str, float]) -> Floats:
         return self.weights * (self.model.values(self.x, params) - self.y)
@@ -114,6 +142,7 @@ def _places(number: int, shared: int, own: list[str]) -> NDArray[np.intp]:
 def _stated(
     part: _Part, params: dict[str, float], unscaled: Floats, variance: float,
     places: NDArray[np.intp], free: list[str], held: tuple[str, ...], weighted: bool,
+    spare: int,
 ) -> Fit:  # fmt: skip
     names = list(part.model.parameters)
     at = [names.index(name) for name in free]
@@ -127,4 +156,4 @@ def _stated(
         return found
     alone = state(part.model, part.x, part.y, np.ones_like(part.y), solved, held, False)
     u = dict(zip(names, np.sqrt(np.diag(covariance)).tolist(), strict=True))
-    return replace(alone, covariance=covariance, uncertainties=u)
+    return replace(alone, covariance=covariance, uncertainties=u, scatter_dof=spare)

@@ -35,13 +35,23 @@ def refuse_no_wave(fit: Fit, y: Floats, *, searched: bool) -> None:
     left = float(fit.residuals @ fit.residuals)
     explained = (about_mean - left) / left if left else math.inf
     height = explained * fit.dof / 2  # of its peak in the normalised periodogram
-    by_chance = -math.expm1((y.size / 2) * math.log1p(-min(math.exp(-height), 1 - 1e-12)))
-    is_alone = isinstance(fit.model, CurvedModel)
-    if all(small) or (searched and is_alone and by_chance > _BY_CHANCE):
+    # Between the y.size/2 independent frequencies peaks can be higher still: about twice as many.
+    by_chance = -math.expm1(y.size * math.log1p(-min(math.exp(-height), 1 - 1e-12)))
+    if all(small) or (searched and by_chance > _BY_CHANCE and _is_wave_alone(fit, names)):
         raise FitError(
             "No wave stands out of the scatter: the amplitude is consistent with zero, whatever "
             "the period. Take a simpler model, or type a period to begin with."
         )
+
+
+def _is_wave_alone(fit: Fit, names: list[str]) -> bool:
+    """Tell whether a model has nothing but its wave, and perhaps a constant."""
+    if not isinstance(fit.model, ModelFormula):
+        return True
+    turned = {name for one in turning(fit.model) for name in (*one.frequency, *one.phase)}
+    rest = [name for name in fit.model.parameters if name not in turned and name not in names]
+    slopes = fit.model.slopes(np.linspace(*fit.reach, 7), fit.params)
+    return all(np.ptp(slopes[:, fit.model.parameters.index(name)]) == 0 for name in rest)
 
 
 def amplitudes(fit: Fit) -> list[str]:

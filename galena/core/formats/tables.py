@@ -119,7 +119,7 @@ def _separator(lines: list[str]) -> Separator:
     filled = [line for line in lines if line.strip()]
     for mark in ("\t", ";"):
         if any(mark in line for line in filled):
-            return mark  # type: ignore[return-value]
+            return mark
     has_heads = len(filled) > 1 and _WORD.search(_NUMBER.sub("", filled[0])) is not None
     body = filled[1:] if has_heads else filled
     if any("," in line for line in body) and _commas_separate(filled[0] if has_heads else "", body):

@@ -134,7 +134,8 @@ def compile_model(text: str, x: str | tuple[str, ...] = "x") -> ModelFormula:
 def _refuse_rows(node: Node) -> None:
     if isinstance(node, Call) and node.function in FUNCTIONS:
         function = FUNCTIONS[node.function]
-        if function.over_rows:
+        of_two = node.function in ("min", "max") and len(node.arguments) == 2
+        if function.over_rows and not of_two:
             raise FormulaError(
                 f"{function.name} looks at several readings; a model gives y from one x.",
                 node.start,

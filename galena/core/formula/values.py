@@ -101,7 +101,8 @@ def combined(y: Part, *inputs: tuple[Value, Slope]) -> Value:
 
 
 def linear(y: Part, value: Value, each: Callable[[Sensitivity], Sensitivity],
-           shared: Callable[[Part], Part], seen: NDArray[np.intp], count: int) -> Value:  # fmt: skip
+           shared: Callable[[Part], Part], seen: NDArray[np.intp],
+           count: int) -> Value:  # fmt: skip
     """Give values that are weighted sums of others over the rows that are seen.
 
     What a row owes that is not seen, as one without a number, goes into no sum.

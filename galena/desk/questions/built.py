@@ -81,13 +81,22 @@ def each(source: Source, details: Mapping[str, object]) -> Answer:
     assert asked is not None
     name = str(details.get("parameter", ""))
     of_all = solve_each(found.model, asked.inside.t, asked.inside.y, name, found.params)
+    if not of_all.counted.size:
+        raise DeskError(
+            f"No single reading tells {name}: the scatter is as large as what {name} changes. Take "
+            "it from the fit."
+        )
     kept = describe(of_all.counted)
     unit = found.model.units(asked.x_unit, asked.y_unit).get(name, Unit())
-    left_out = int(np.count_nonzero(of_all.blunt))
     remark = f"from each of {numbers.grouped(kept.count)} readings, the other parameters held"
-    if left_out:
-        near = "reading" if left_out == 1 else "readings"
-        remark += f"; {left_out} {near} left out, where the model hardly depends on {name}"
+    for left_out, why in (
+        (of_all.blunt, f"where the model hardly depends on {name}"),
+        (of_all.unsolved, f"which no {name} near that of the fit explains"),
+    ):
+        count = int(np.count_nonzero(left_out))
+        if count:
+            readings = "reading" if count == 1 else "readings"
+            remark += f"; {numbers.grouped(count)} {readings} left out, {why}"
     return Answer((Estimate("mean", f"mean of {name}", kept.mean, kept.standard_error, unit),),
                   remark)  # fmt: skip
 

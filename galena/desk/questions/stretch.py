@@ -139,7 +139,7 @@ def _crossing(asked: Asked) -> Answer:
     )  # fmt: skip
     more = f"; the first {MOST_LISTED} are listed" if len(found) > MOST_LISTED else ""
     times = "once" if len(found) == 1 else f"{len(found)} times"
-    flat = sum(one.count for one in found if one.count > 1)
+    flat = sum(one.equal for one in found if one.equal > 1)
     on_it = f"; {flat} readings lie on it, ± covers their stretch" if flat else ""
     remark = f"crosses {said} {times}, straight between readings{on_it}{more}"
     return Answer(estimates, remark, at=(found[0].x, level))
@@ -150,9 +150,9 @@ def _peak(highest: bool):
         u, _ = _uncertainties(asked, asked.inside)
         found = extreme(asked.inside.t, asked.inside.y, u, highest=highest)
         how = "parabola through three readings" if found.between else "it is a single reading"
-        if found.count > 1:
+        if found.equal > 1:
             end = "top" if highest else "bottom"
-            how = f"flat {end}: the middle of {found.count} equal readings; ± reaches to its ends"
+            how = f"flat {end}: the middle of {found.equal} equal readings; ± reaches to its ends"
         return Answer(_of_place(asked, found), how, at=(found.x, found.y))
 
     return answer
