@@ -4,7 +4,10 @@ import re
 from functools import reduce
 from pathlib import Path
 
+import pytest
+
 from galena.core import units
+from galena.core.errors import FormulaError
 from galena.core.formula import FUNCTIONS, compile
 from galena.core.formula.constants import constants
 from galena.instruments.rigs import RIGS
@@ -92,11 +95,16 @@ def test_every_function_and_constant_of_formulas_is_described_and_every_example_
     assert [one for one in named if f"`{one}`" not in described or one not in constants()] == []
     symbols = dict.fromkeys(["x", "y", "y_0"], "m") | dict.fromkeys(["a", "b"], "N")
     symbols |= {"m": "kg", "v": "m/s", "t": "s", "τ": "s", "f": "Hz", "φ": "°", "V": "mL"}
-    symbols |= {"h": "mm", "T_1": "°C", "λ": "nm", "k": "N/m", "A_1": "m^2", "s": "s"}
+    symbols |= {"h": "mm", "T_1": "°C", "T_2": "°C", "λ": "nm", "k": "N/m", "A_1": "m^2", "s": "s"}
     written = re.findall(r"`([^`\n]*)`", re.sub(r"`exp` needs", "exp needs", described))
     asked = {one for one in written if len(one) > 2 and re.search(r"[(*^]| [a-z]", one)}
-    asked -= {"sin(7)", "+ - * / ^"}
+    refused = {"sin(7)", "φ + 1", "T_1 + T_2", "abs(T_1)", "max(T_1, 5 K)"}
+    assert refused <= set(written)
+    for text in refused:
+        with pytest.raises(FormulaError):
+            compile(text, symbols)
+    asked -= refused | {"+ - * / ^"}
     assert len(asked) > 35
     for text in asked:
-        known = {**symbols, "x": ""} if re.match(r"a?(exp|sin|cos|tan)", text) else symbols
+        known = {**symbols, "x": ""} if re.match(r"a?(exp|sin|cos|tan|erf)", text) else symbols
         assert compile(text, known), text

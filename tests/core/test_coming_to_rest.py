@@ -8,6 +8,7 @@ from scipy.stats import norm, t
 
 from galena.core.errors import FitError
 from galena.core.fits import MODELS, chosen_model, fit
+from galena.core.fits.moving import moved
 from galena.core.fits.together import Set, fit_together
 from galena.core.formula.model import compile_model
 
@@ -135,3 +136,14 @@ def test_the_formula_of_a_shipped_model_can_be_typed(model):
     truth = {name: USUAL[name] for name in shipped.parameters}
     typed = compile_model(shipped.formula)
     assert typed.values(X, truth) == pytest.approx(shipped.values(X, truth), rel=1e-12)
+
+
+def test_a_shared_error_moves_a_fit_far_from_zero_as_it_does_near():
+    z = np.linspace(-50.0, 50.0, 101)
+    y = 2 + 0.5 * z + 0.03 * z**2
+    for model in ("quadratic", "a*x^2 + b*x + c"):
+        near, far = (fit(model, z + origin, y) for origin in (0.0, 1.7e9))
+        shifts = [moved(one, z + origin, np.full(z.size, 0.2) + 0.01 * z)
+                  for one, origin in ((near, 0.0), (far, 1.7e9))]  # fmt: skip
+        assert shifts[1]["a"] == pytest.approx(shifts[0]["a"], abs=1e-9)
+        assert 2 * 1.7e9 * shifts[1]["a"] + shifts[1]["b"] == pytest.approx(0.01, abs=1e-5)

@@ -206,6 +206,7 @@ def test_one_parameter_is_worked_out_from_every_reading(decays, sheet, span):
     told = answer(each)
     assert told.estimates[0].value == pytest.approx(50.0, abs=1.0)
     assert "left out, where the model hardly depends on a" in told.remark
+    assert "from each of " in told.remark
     assert (
         "no parameter"
         in answer(finding_flows.build(sheet, "each", [first.pk], {"parameter": "z"})).trouble
@@ -219,6 +220,9 @@ def test_a_model_is_laid_by_hand_moved_and_fitted(as_ada, decays, span):
     fields = {"a": "40", "τ": "5", "c": "11"}
     shown = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields).json()
     assert "residuals" in shown["said"] and len(shown["parts"]) == 3
+    still = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields | {"τ": "0"})
+    assert still.status_code == 422
+    assert "With τ = 0 the model gives no numbers: it divides by τ." in still.json()["trouble"]
     wrong = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields | {"a": "x"})
     assert wrong.status_code == 422 and "not a number" in wrong.json()["trouble"]
     typed = {f"p-{name}": value for name, value in fields.items()}

@@ -1,5 +1,7 @@
 """Formulas over the readings of runs: conditions, givens, tables, several instruments."""
 
+import math
+
 import numpy as np
 import pytest
 
@@ -316,6 +318,13 @@ def test_a_given_that_is_no_quantity_is_refused(tank, value, unit, said):
     with pytest.raises(ExperimentError, match=said):
         quantities.save_given(tank, None, "offset", "h_0", value, unit)
     assert not tank.givens.exists()
+
+
+def test_a_given_is_converted_in_full_and_shown_rounded(tank):
+    angle = quantities.save_given(tank, None, "angle", "φ_0", "45.0 deg", "rad")
+    assert angle.value == math.pi / 4
+    again = quantities.save_given(tank, angle, "angle", "φ_0", angle.text, "rad")
+    assert again.value == math.pi / 4
 
 
 def test_a_given_keeps_its_digits_and_may_be_typed_in_another_unit(tank):

@@ -76,6 +76,26 @@ def test_the_preview_marks_the_place_of_a_mistake(as_ada, tank, formula, said, m
     assert f"<mark>{marked}</mark>" in text
 
 
+@pytest.mark.parametrize(
+    ("formula", "said"),
+    [
+        ("0.002 mm/mm*h", "in mm"),
+        ("5 J/kg K", "“J/kg K” can be read in two ways. Write brackets after the /."),
+        ("5 m^13", "a power of 13 is beyond what units have"),
+        ("h^7*h^7", "a power of 14 is beyond what units have"),
+        ("5 °F", "Degrees Fahrenheit are not counted with here"),
+    ],
+)
+def test_odd_units_are_answered_and_nothing_is_locked(as_ada, tank, formula, said):
+    answer = as_ada.get(reverse("preview-formula", args=[tank.pk]), {"formula": formula})
+    assert answer.status_code == 200
+    assert said in plain(answer.text)
+    as_ada.post(at("keep-formula", tank), typed(formula=formula))
+    for name in ("quantities", "desk", "record"):
+        assert as_ada.get(reverse(name, args=[tank.pk])).status_code == 200
+    assert as_ada.get(reverse("csv", args=[tank.pk, 1])).status_code == 200
+
+
 def test_the_preview_counts_what_has_no_number_and_says_what_a_run_lacks(as_ada, tank):
     making.run(tank, [1.0, 2.0], conditions=[""])
     said = plain(preview(as_ada, tank, "sqrt(h - 20 mm)"))

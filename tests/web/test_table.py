@@ -81,6 +81,27 @@ def test_cells_are_typed_one_by_one_and_rows_grow(as_ada, gangway):
     assert rows(as_ada, run)["rows"] == [["", ""], ["", "2.50"]]
 
 
+@pytest.mark.parametrize(
+    ("text", "cells", "said"),
+    [
+        ("1 2\n3 4", [["1", "2"], ["3", "4"]], "2 columns, separated by blanks"),
+        ("x,y\n1,2\n3,4", [["1", "2"], ["3", "4"]], "2 columns, separated by commas"),
+        ("1,2\n3,4", [["1.2", ""], ["3.4", ""]], "one column; decimals with a comma"),
+    ],
+)
+def test_a_paste_says_what_it_was_taken_for(as_ada, gangway, text, cells, said):
+    as_ada.post(reverse("begin-table", args=[gangway.pk]))
+    run = gangway.runs.get()
+    answer = change(as_ada, run, act="paste", row=0, place=0, text=text)
+    assert f"Pasted: {said}" in answer.text
+    assert rows(as_ada, run)["rows"] == cells
+    later = as_ada.get(reverse("readings", args=[gangway.pk, 1]))
+    assert "Pasted:" not in later.text
+    wrong = change(as_ada, run, act="paste", row=0, place=0, text="1 2;3")
+    assert "“1 2” in row 1, column 1 is not a number. Nothing was" in wrong.json()["trouble"]
+    assert rows(as_ada, run)["rows"] == cells
+
+
 def test_a_corrected_value_is_kept_with_who_and_when(as_ada, ada, table):
     s = column(table, "s")
     change(as_ada, table, act="cell", row=2, column=s.quantity_id, text="8.11")

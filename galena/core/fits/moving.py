@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from galena.core.fits import linear
+from galena.core.fits import linear, polynomial
 from galena.core.fits.result import Fit
 
 Floats = NDArray[np.float64]
@@ -27,7 +27,15 @@ def moved(
     columns = [fit.model.parameters.index(name) for name in free]
     if not free or not good.any():
         return dict.fromkeys(fit.params, 0.0)
+    weights = np.ones(by.shape) if u_y is None else 1 / np.broadcast_to(np.asarray(u_y), by.shape)
+    weights = weights[good]
+    if fit.centred is not None:
+        degree = fit.centred.coefficients.size - 1
+        of_x = polynomial.fitted(places[good], by[good], weights, degree).in_powers_of_x()
+        powers = polynomial.powers_of(fit.model, places[good])
+        return dict.fromkeys(fit.params, 0.0) | {
+            name: float(of_x.parameters[power]) for name, power in powers.items()
+        }
     slopes = fit.model.slopes(places[good], fit.params)[:, columns]
-    weights = 1.0 if u_y is None else 1 / np.broadcast_to(np.asarray(u_y, float), by.shape)[good]
-    step = linear.solve(slopes * np.reshape(weights, (-1, 1)), by[good] * weights).parameters
+    step = linear.solve(slopes * weights[:, None], by[good] * weights).parameters
     return dict.fromkeys(fit.params, 0.0) | dict(zip(free, map(float, step), strict=True))

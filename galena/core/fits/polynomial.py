@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from galena.core.errors import FitError
 from galena.core.fits.linear import Solution, solve
+from galena.core.fits.models import LinearModel, Model
 
 Floats = NDArray[np.float64]
 
@@ -57,6 +58,29 @@ class Centred:
 
     def _z(self, x: Floats) -> Floats:
         return (x - self.centre) / self.half
+
+
+def powers_of(model: Model, x: Floats) -> dict[str, int]:
+    """Tell which power of x each parameter multiplies; empty where a model is no polynomial.
+
+    x: shape (n,). A polynomial has all powers up to its degree, one a parameter.
+    """
+    if isinstance(model, LinearModel):
+        if model.degree is None:
+            return {}
+        return {name: int(power) for name, power in model.basis.items()}
+    none, other = (dict.fromkeys(model.parameters, value) for value in (0.0, 0.7))
+    columns = model.slopes(x, none)
+    if not np.array_equal(columns, model.slopes(x, other)):
+        return {}
+    all_powers = range(columns.shape[1])
+    found = {
+        name: power
+        for name, column in zip(model.parameters, columns.T, strict=True)
+        for power in all_powers
+        if np.allclose(column, x**power, rtol=1e-14, atol=0.0)
+    }
+    return found if sorted(found.values()) == list(all_powers) else {}
 
 
 def fitted(x: Floats, y: Floats, weights: Floats, degree: int) -> Centred:

@@ -120,17 +120,11 @@ def _of_typed_polynomial(
     """Solve a formula that is a polynomial far from zero in the centred variable, else None."""
     if x.ndim > 1 or not abs(float(x.mean())) > _FAR * float(np.ptp(x)):
         return None
-    none, other = (dict.fromkeys(model.parameters, value) for value in (0.0, 0.7))
-    offset, columns = model.values(x, none), model.slopes(x, none)
-    if not (np.isfinite(offset).all() and np.array_equal(columns, model.slopes(x, other))):
+    of_power = list(polynomial.powers_of(model, x).values())
+    degree = len(of_power) - 1
+    if degree < 1:
         return None
-    degree = columns.shape[1] - 1
-    of_power = [
-        next((k for k in range(degree + 1) if np.allclose(column, x**k, rtol=1e-14, atol=0)), -1)
-        for column in columns.T
-    ]
-    if degree < 1 or sorted(of_power) != list(range(degree + 1)):
-        return None
+    offset = model.values(x, dict.fromkeys(model.parameters, 0.0))
     centred = polynomial.fitted(x, y - offset, weights, degree)
     solution = centred.in_powers_of_x()
     params = dict(zip(model.parameters, solution.parameters[of_power].tolist(), strict=True))
