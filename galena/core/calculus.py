@@ -65,15 +65,28 @@ def area(y: ArrayLike, x: ArrayLike) -> float:
     """Give the area under y over x by trapezoids, in the unit of y times that of x.
 
     y, x: shape (n,).  A = Σ (x[i+1] - x[i]) (y[i] + y[i+1]) / 2
+    A gap (NaN) is passed over: its neighbours are each other's next.
     Raises TooFewReadings for fewer than two readings, CalculusError for shapes that differ.
     Source: any textbook of numerical mathematics, e.g. Press et al., Numerical Recipes, 4.1.
     """
-    return float(running_area(y, x)[-1])
+    values, places = _pair(y, x, "An area", 2)
+    good = np.isfinite(values) & np.isfinite(places)
+    if not good.all():
+        values, places = _pair(values[good], places[good], "An area", 2)
+    return float(running_area(values, places)[-1])
 
 
 def running_area(y: ArrayLike, x: ArrayLike) -> Floats:
-    """Give the area from the first reading up to each, shape (n,); see `area`."""
+    """Give the area from the first reading up to each, shape (n,); see `area`.
+
+    At a gap there is none (NaN); behind it the area goes on.
+    """
     values, places = _pair(y, x, "An area", 2)
+    good = np.isfinite(values) & np.isfinite(places)
+    if not good.all():
+        found = np.full(values.size, np.nan)
+        found[good] = running_area(values[good], places[good])
+        return found
     parts = np.diff(places) * (values[1:] + values[:-1]) / 2
     return np.concatenate(([0.0], np.cumsum(parts)))
 

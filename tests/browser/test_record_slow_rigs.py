@@ -59,6 +59,8 @@ def test_five_plateaus_of_the_wind_duct_in_one_run(page):
     page.get_by_role("link", name="Record", exact=True).click()
     page.get_by_label("until stopped").check()
     at_record.fill(page, rate="10")
+    at_record.move(page, "fan", 1)
+    lived(30)  # in still air a speed meter reads its limit now and then, and that is said
     at_record.space(page)
     expect(page.get_by_role("button", name="Stop Space")).to_be_visible()
     for step in range(1, 6):

@@ -94,6 +94,16 @@ def test_what_cannot_be_worked_out_is_refused(act, error, said):
         act()
 
 
+def test_an_area_passes_over_a_gap():
+    x, y = np.arange(6.0), np.arange(6.0) + 1
+    y[2] = np.nan
+    assert area(y, x) == pytest.approx(17.5)
+    expected = [0.0, 1.5, np.nan, 7.5, 12.0, 17.5]
+    assert running_area(y, x) == pytest.approx(expected, nan_ok=True)
+    with pytest.raises(TooFewReadings):
+        area([1.0, np.nan], [0.0, 1.0])
+
+
 @given(st.integers(0, 2**32 - 1), st.sampled_from([3, 5, 11]), st.sampled_from([0.1, 1.0, 4.0]))
 def test_moving_sums_give_what_the_weights_of_each_window_do(seed, window, uneven):
     draw = np.random.default_rng(seed)
