@@ -52,10 +52,16 @@ def name_instrument(instrument: Instrument, name: str) -> None:
     instrument.save(update_fields=["nickname"])
 
 
-def zero(values: Sequence[tuple[Channel, float]], person) -> list[Zero]:
-    """Read these raw values as zero from now on, together; raw readings stay as they are."""
+def zero(values: Sequence[tuple[Channel, float, *tuple[float, ...]]], person) -> list[Zero]:
+    """Read these raw values as zero from now on, together; raw readings stay as they are.
+
+    values: each with its channel and, where it is known, its standard uncertainty.
+    """
     now = timezone.now()
-    zeros = [Zero(channel=one, value=value, set_at=now, set_by=person) for one, value in values]
+    zeros = [
+        Zero(channel=channel, value=value, u=u[0] if u else 0.0, set_at=now, set_by=person)
+        for channel, value, *u in values
+    ]
     return Zero.objects.bulk_create(zeros)
 
 

@@ -81,6 +81,12 @@ class Channel(models.Model):
         return None if zero is None else zero.value
 
     @property
+    def u_zero(self) -> float:
+        """The standard uncertainty of that value."""
+        zero = self.zero_in_force
+        return 0.0 if zero is None else zero.u
+
+    @property
     def sign(self) -> int:
         return -1 if self.reversed else 1
 
@@ -95,6 +101,7 @@ class Zero(models.Model):
 
     channel = models.ForeignKey(Channel, models.CASCADE, related_name="zeros")
     value = models.FloatField()
+    u = models.FloatField(default=0.0, help_text="its standard uncertainty")
     set_at = models.DateTimeField()
     set_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
     undone_at = models.DateTimeField(null=True)

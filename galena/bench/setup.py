@@ -98,7 +98,7 @@ def _shown(channel: Channel, quantity: Quantity | None) -> Shown:
     factor, shift = into_unit(given, unit)
     if channel.zero_value is not None:
         shift = 0.0  # a difference has no origin
-    correction = Correction(channel.zero_value, curve, channel.sign, factor, shift)
+    correction = Correction(channel.zero_value, curve, channel.sign, factor, shift, channel.u_zero)
     lo, hi = sorted(float(correction.apply(end)) for end in (channel.minimum, channel.maximum))
     resolution = channel.resolution * slope * abs(factor)
     decimals = quantity.decimals if quantity else decimals_for(resolution, channel.decimals)

@@ -12,7 +12,7 @@ from galena.bench.models import Channel, Instrument
 from galena.bench.rig_views import rigs_context
 from galena.core import numbers, second_look
 from galena.core.errors import NumberError
-from galena.core.statistics import describe
+from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
 
@@ -83,8 +83,11 @@ def zero(request, experiment_id: int, channel_id: int):
     recent = _recent(channel)
     if recent is None:
         return _bench(request, experiment, NOTHING_TO_ZERO.format(channel.name))
-    flows.zero([(channel, describe(recent).mean)], request.user)
-    return _changed(request, experiment, _moving([(channel, recent)]))
+    flows.zero([(channel, *mean_with_uncertainty(recent))], request.user)
+    shown = BENCH.show(experiment).get(channel.pk)
+    reason = second_look.why_not_zeroed(shown.unit, shown.symbol) if shown else ""
+    odd = str(second_look.oddly_zeroed(channel.name, reason)) if reason else ""
+    return _changed(request, experiment, _moving([(channel, recent)]) or odd)
 
 
 @require_POST
@@ -97,16 +100,22 @@ def undo_zero(request, experiment_id: int, channel_id: int):
 
 @require_POST
 def zero_all(request, experiment_id: int):
-    """Zero all channels shown, at the same moment; what gives no reading is told."""
+    """Zero all channels shown, at the same moment; what gives no reading is told.
+
+    Those whose quantity has a zero of its own, as temperatures in °C, are left as they are.
+    """
     experiment = experiment_for(request, experiment_id)
-    found = BENCH.strips_of(experiment)
-    asked = [(one.shown.channel, _recent(one.shown.channel)) for one in found]
+    found = [one.shown for one in BENCH.strips_of(experiment)]
+    reasons = {one.name: why for one in found
+               if (why := second_look.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
+    asked = [(one.channel, _recent(one.channel)) for one in found if one.name not in reasons]
     read = [(channel, recent) for channel, recent in asked if recent is not None]
-    values = [(channel, describe(recent).mean) for channel, recent in read]
+    values = [(channel, *mean_with_uncertainty(recent)) for channel, recent in read]
     made = flows.zero(values, request.user)
     without = [channel.name for channel, recent in asked if recent is None]
     trouble = NOTHING_TO_ZERO.format(", ".join(without)) if without else _moving(read)
-    if not asked:
+    trouble = trouble or second_look.left_as_they_are(reasons)
+    if not found:
         trouble = "No channel gives readings, so there is nothing to zero."
     return _changed(request, experiment, trouble, {"zeroed": made})
 

@@ -140,8 +140,8 @@ class Correction:
 
     shown = factor · sign · (value(raw) - value(zero)) + shift
 
-    `zero` is the raw value that is read as zero, or None; `factor` and `shift` carry the value
-    into the unit in which it is shown.
+    `zero` is the raw value that is read as zero, or None, and `u_zero` its standard uncertainty;
+    `factor` and `shift` carry the value into the unit in which it is shown.
     """
 
     zero: float | None = None
@@ -149,6 +149,7 @@ class Correction:
     sign: int = 1
     factor: float = 1.0
     shift: float = 0.0
+    u_zero: float = 0.0
 
     def __post_init__(self) -> None:
         if self.zero is not None and not math.isfinite(self.zero):
@@ -166,11 +167,26 @@ class Correction:
         value = self.sign * (shown - self.shift) / self.factor + self._taken
         return value if self.calibration is None else self.calibration.invert(value)
 
+    @property
+    def has_shared_uncertainty(self) -> bool:
+        """Tell whether all readings share an error, from a calibration or a zero."""
+        return self.calibration is not None or (self.zero is not None and self.u_zero > 0)
+
     def shared_uncertainty(self, raw: Floats) -> Floats:
-        """Standard uncertainty from the calibration, shared by all readings; any shape."""
+        """Standard uncertainty that all readings share; any shape.
+
+        From the calibration and from the zero: that was a mean of readings too, and its error
+        is in all that is read after it. Source: JCGM 100:2008 (GUM), F.1.2.3.
+        """
+        of_zero = 0.0
+        if self.zero is not None and self.u_zero:
+            at = np.asarray(self.zero, dtype=np.float64)
+            steep = 1.0 if self.calibration is None else abs(float(self.calibration.slope(at)))
+            of_zero = steep * self.u_zero
         if self.calibration is None:
-            return np.zeros_like(np.asarray(raw, dtype=np.float64))
-        return abs(self.factor) * self.calibration.uncertainty(raw, self.zero)
+            return np.full(np.shape(raw), abs(self.factor) * of_zero)
+        of_curve = self.calibration.uncertainty(raw, self.zero)
+        return abs(self.factor) * np.hypot(of_curve, of_zero)
 
     @property
     def zero_value(self) -> float:

@@ -7,8 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
+from scipy import fft
 
+from galena.core.autoregression import follow_each_other
 from galena.core.errors import TooFewReadings
+
+_WINDOW = 4.0  # correlation times: so far the correlations are summed
+_MOST_OF_ALL = 0.8  # of the readings: no correlation time can be told that is longer
 
 
 @dataclass(frozen=True)
@@ -61,3 +66,45 @@ def describe(y: ArrayLike) -> Statistics:
         minimum=float(values.min()),
         maximum=float(values.max()),
     )
+
+
+def effective_count(y: ArrayLike) -> float:
+    """Tell by how many independent readings a mean would be as uncertain: n/τ.
+
+    y: shape (n,), in the order of time; what is no finite number is left out. Where neighbours
+    are no more alike than by chance, all readings count. u(mean) = sd/√(effective count).
+
+        τ = (1 + 2 Σ_{k ≤ W} ρ_k) (1 + (2W + 1)/n) / (1 - τ/n),  at least 1
+
+    with the correlations ρ_k of readings k apart, up to the least W that is four times the sum
+    so far; the last factor is what the mean takes out of the scatter.
+    Source: A. Sokal, Monte Carlo Methods in Statistical Mechanics (1996), 3 (the window);
+    U. Wolff, Computer Physics Communications 156 (2004) 143, equation 49 (its bias).
+    """
+    values = np.asarray(y, dtype=np.float64).ravel()
+    values = values[np.isfinite(values)]
+    count = int(values.size)
+    off = values - values.mean() if count else values
+    if not follow_each_other(off):
+        return float(count)
+    size = fft.next_fast_len(2 * count, real=True)
+    spectrum = fft.rfft(off, size)
+    products = fft.irfft(spectrum * spectrum.conj(), size)[:count]
+    time = 1 + 2 * np.cumsum(products[1:] / products[0])
+    lags = np.arange(1, count)
+    wide = np.flatnonzero(lags >= _WINDOW * time)
+    window = int(wide[0]) if wide.size else count // 2
+    tau = max(1.0, float(time[window]) * (1 + (2 * int(lags[window]) + 1) / count))
+    tau /= 1 - min(tau / count, _MOST_OF_ALL)
+    return max(1.0, count / tau)
+
+
+def mean_with_uncertainty(y: ArrayLike) -> tuple[float, float]:
+    """Give the mean of readings and its standard uncertainty, sd/√(effective count).
+
+    y: shape (n,), in the order of time. The uncertainty of a single reading is not known: 0.
+    Raises TooFewReadings.
+    """
+    found = describe(y)
+    u = found.sd / math.sqrt(effective_count(y))
+    return found.mean, u if math.isfinite(u) else 0.0

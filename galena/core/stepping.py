@@ -37,5 +37,4 @@ def as_typed(text: str, decimals: int, name: str) -> tuple[float, str]:
 
 
 def _exact(text: str) -> Decimal:
-    plain = "".join(text.split()).replace(numbers.MINUS, "-").replace(numbers.THIN_SPACE, "")
-    return Decimal(plain.replace("\u202f", "").replace(",", "."))
+    return Decimal(numbers.plain_digits(text))

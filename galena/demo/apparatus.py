@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import math
 import threading
 import time
 from collections.abc import Iterator
@@ -12,6 +13,7 @@ from galena.bench.live import Bench
 from galena.bench.models import Channel
 from galena.classroom.models import Person
 from galena.core.plans import ArmedPlan, SteadyPlan
+from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.models import Experiment, Quantity, Run
 from galena.instruments.rigs.process import RigProcess
 from galena.instruments.rigs.room import PluggedRig
@@ -72,13 +74,16 @@ class Apparatus:
         values = []
         for symbol in symbols:
             feed, column = self.bench.feed_of(self.channel(symbol).pk)
-            means = []
+            means, uncertainties = [], []
             for time_over in range(patiently):
                 if time_over:
                     self.go_by(2.1)  # what was read before does not count again
                 until(lambda feed=feed: len(feed.recent()) >= 38, "readings", 60)
-                means.append(float(feed.recent()[:, column].mean()))
-            values.append((self.channel(symbol), sum(means) / len(means)))
+                mean, u = mean_with_uncertainty(feed.recent()[:, column])
+                means.append(mean)
+                uncertainties.append(u)
+            u = math.hypot(*uncertainties) / len(means)
+            values.append((self.channel(symbol), sum(means) / len(means), u))
         bench_flows.zero(values, self.person)
         self.bench.refresh()
 

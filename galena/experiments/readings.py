@@ -24,8 +24,8 @@ ROOM = 500_000_000  # bytes of stored readings, and as many of corrected ones
 class Readings:
     """Times since the start of the run in s and the corrected readings, both of shape (n,).
 
-    `shared` is the standard uncertainty that the calibration brings to each reading, the same
-    error in all of them; None where there is no calibration. `u` is the standard uncertainty
+    `shared` is the standard uncertainty that calibration and zero bring to each reading, the same
+    error in all of them; None where there is neither. `u` is the standard uncertainty
     of each by itself, and `u_x` that of its place on another x; None where they are not known.
     `aside` tells which were set aside; None
     where none was.
@@ -178,7 +178,9 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
     found = _corrected.get(key)
     if found is None:
         t, y = seconds(stamps[:count], origin_us, scale), correction.apply(raw[:count])
-        shared = correction.shared_uncertainty(raw[:count]) if correction.calibration else None
+        shared = None
+        if correction.has_shared_uncertainty:
+            shared = correction.shared_uncertainty(raw[:count])
         found = Readings(t, y, shared)
         _corrected.put(key, found, t.nbytes + y.nbytes * (1 if shared is None else 2))
     return found

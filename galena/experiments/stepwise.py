@@ -145,8 +145,9 @@ def _means(
             except TooFewReadings:
                 continue
             shared = 0.0
-            if correction.calibration is not None:
+            if correction.has_shared_uncertainty:
                 shared = float(np.nanmean(correction.shared_uncertainty(sampled)))
-            error = known.standard_error
+            time = part.correlation_times.get(str(series.quantity_id), 1.0)
+            error = known.sd / math.sqrt(max(1.0, known.count / time))
             found[series.quantity_id] = Mean(known.mean, error, shared, known.count)
     return found

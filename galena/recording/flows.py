@@ -113,6 +113,7 @@ def begin_stream(run: Run, channels: list[Shown]) -> StoredStream:
             quantity=quantity_for(run.experiment, one),
             unit=one.channel.unit,
             zero=one.correction.zero,
+            u_zero=one.correction.u_zero,
             sign=one.correction.sign,
             calibration=one.channel.calibration.data if one.channel.calibration else None,
             minimum=one.channel.minimum,

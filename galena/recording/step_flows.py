@@ -52,9 +52,11 @@ def store_step(
                 stored.stream.origin_us = int(batch.stamps[0])
                 stored.stream.save(update_fields=["origin_us"])
             SeriesChunk.objects.bulk_create(stored.chunks(batch))
+            times = dict(zip([one.quantity_id for one in stored.values], batch.times, strict=False))
             StepPart.objects.create(
-                step=step, stream=stored.stream, first_index=batch.first, count=len(batch)
-            )
+                step=step, stream=stored.stream, first_index=batch.first, count=len(batch),
+                correlation_times=times,
+            )  # fmt: skip
         for key, (value, text) in (typed or {}).items():
             Entry.objects.create(
                 run=run, row=row, quantity_id=key, value=value, text=text,

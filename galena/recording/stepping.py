@@ -1,8 +1,10 @@
 """Takes readings on demand: the latest are kept for a live mean, and so many for each step."""
 
+import math
 import threading
 import time
 from collections import deque
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +17,7 @@ from galena.instruments.protocol import Block
 from galena.recording.taking import Batch
 
 MOST_A_SECOND = 1000.0
+BEFORE = 500  # live readings that tell how long they follow each other
 
 
 class StepTaking:
@@ -35,6 +38,7 @@ class StepTaking:
         self._latest: deque[NDArray[np.float64]] = deque()
         self._lock = threading.Lock()
         self._collecting: list[Batch] | None = None
+        self._times: list[float] = []
         self._since = 0.0  # the device's clock when the step was asked for, in µs
         self._ready = threading.Event()
 
@@ -49,7 +53,8 @@ class StepTaking:
                     self._collecting, self._since = [], 0.0
             self._latest.append(batch.values)
             kept = sum(map(len, self._latest))
-            while len(self._latest) > 1 and kept - len(self._latest[0]) >= self.wanted:
+            enough = max(self.wanted, BEFORE)
+            while len(self._latest) > 1 and kept - len(self._latest[0]) >= enough:
                 kept -= len(self._latest.popleft())
             if self._collecting is not None:
                 later = batch.stamps >= self._since
@@ -63,6 +68,7 @@ class StepTaking:
         with self._lock:
             self._ready.clear()
             self._collecting = []
+            self._times = self._correlation_times()
             self._since = self.link.clock.estimate().device_at(now_us)
 
     def wait(self, seconds: float) -> bool:
@@ -77,19 +83,33 @@ class StepTaking:
             return None
         stamps = np.concatenate([batch.stamps for batch in collected])[: self.wanted]
         values = np.concatenate([batch.values for batch in collected])[: self.wanted]
-        return Batch(self.count, stamps, values)
+        return Batch(self.count, stamps, values, tuple(self._times))
+
+    def _correlation_times(self) -> list[float]:
+        """Tell for each column over how many of the latest readings they follow each other."""
+        if not self._latest:
+            return [1.0] * len(self.columns)
+        latest = np.concatenate(list(self._latest))[-BEFORE:]
+        times = []
+        for values in latest.T:
+            finite = values[np.isfinite(values)]
+            times.append(finite.size / statistics.effective_count(finite) if finite.size else 1.0)
+        return times
 
     def live(self) -> list[statistics.Statistics | None]:
         """Describe the latest readings of each column, corrected, as many as a step has."""
         with self._lock:
             latest = list(self._latest)
+            times = self._correlation_times()
         if not latest:
             return [None] * len(self.columns)
         values = np.concatenate(latest)[-self.wanted :]
         described: list[statistics.Statistics | None] = []
         for column, correction in enumerate(self.corrections):
             try:
-                described.append(statistics.describe(correction.apply(values[:, column])))
+                known = statistics.describe(correction.apply(values[:, column]))
+                error = known.sd / math.sqrt(max(1.0, known.count / times[column]))
+                described.append(replace(known, standard_error=error))
             except TooFewReadings:
                 described.append(None)
         return described

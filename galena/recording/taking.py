@@ -19,11 +19,15 @@ from galena.instruments.protocol import Block
 
 @dataclass(frozen=True)
 class Batch:
-    """Consecutive readings of a stream from index `first` on; values: shape (n, series)."""
+    """Consecutive readings of a stream from index `first` on; values: shape (n, series).
+
+    times: for each series over how many readings those before followed each other, if it is known.
+    """
 
     first: int
     stamps: NDArray[np.int64]
     values: NDArray[np.float64]
+    times: tuple[float, ...] = ()
 
     def __len__(self) -> int:
         return int(self.stamps.size)

@@ -94,14 +94,23 @@ def test_reverse_turns_what_is_read_and_stays_with_the_instrument(post, strip, a
     assert "reversed" not in post("reverse", channel.pk).text
 
 
-def test_all_channels_shown_are_zeroed_at_once_and_it_is_undone_at_once(post, strip, strips_text):
+def test_all_channels_shown_are_zeroed_at_once_and_it_is_undone_at_once(
+    post, strip, strips_text, experiment
+):
     level, temperature = settled(strip, "h").shown.channel, settled(strip, "T").shown.channel
     text = post("zero-all").text
-    assert "2 channels zeroed." in text
-    zeros = [channel.zeros.get() for channel in (level, temperature)]
-    assert zeros[0].set_at == zeros[1].set_at
+    assert "1 channel zeroed." in text
+    assert "Not zeroed, water temperature: 0 °C is one of its values." in text
+    assert not temperature.zeros.exists()
+    zero = level.zeros.get()
+    assert abs(strip("h").latest) < 1.0
+    assert 0 < zero.u < 0.5
+    correction = BENCH.show(experiment)[level.pk].correction
+    assert correction.shared_uncertainty(np.array([3.0, 8.0])) == pytest.approx(zero.u)
+    by_hand = post("zero", temperature.pk).text
+    assert "is zeroed, though 0 °C is one of its values. It shows differences from here" in by_hand
     assert abs(strip("T").latest) < 0.3
-    post("undo-zeros", zero=[zero.pk for zero in zeros])
+    post("undo-zeros", zero=[zero.pk, temperature.zeros.get().pk])
     assert strip("T").latest > 10
     assert "zero at" not in strips_text()
 

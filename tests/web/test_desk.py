@@ -5,7 +5,10 @@ import xml.etree.ElementTree as ET
 import numpy as np
 import pytest
 from django.urls import reverse
+from scipy.signal import lfilter
 
+from galena.core.fits import fit
+from galena.core.statistics import effective_count
 from galena.desk import figure, finding_flows, flows, ledger, window
 from galena.experiments.flows import remove
 from galena.experiments.models import SeriesChunk
@@ -93,14 +96,35 @@ def test_a_question_is_asked_of_every_shown_run_and_kept_once(as_ada, experiment
     assert "taken away in the meantime" in again.text
 
 
-def test_the_mean_has_its_standard_error(sheet, run):
+def test_the_mean_has_its_standard_error(sheet, experiment):
+    still = making.run(experiment, making.ramp(slope=0.0))
     span = flows.add_span(sheet, 0, 9.95)
-    finding_flows.ask(span, "mean", sheet.quantity, [run])
+    finding_flows.ask(span, "mean", sheet.quantity, [still])
     (estimate,) = ledger.rows(sheet)[0].answer.estimates
-    part = making.ramp()[:100]
+    part = making.ramp(slope=0.0)[:100]
     assert estimate.value == pytest.approx(part.mean())
     assert estimate.uncertainty == pytest.approx(part.std(ddof=1) / 10)
     assert ledger.rows(sheet)[0].answer.remark.startswith("100 readings, standard deviation")
+
+
+def test_readings_that_follow_each_other_count_as_fewer(sheet, experiment):
+    gusts = lfilter([1.0], [1.0, -0.9], np.random.default_rng(4).normal(0, 1, 700))[300:]
+    windy = making.run(experiment, 50 + gusts)
+    span = flows.add_span(sheet, 0, 39.95)
+    for kind in ("mean", "spread", "line"):
+        finding_flows.ask(span, kind, sheet.quantity, [windy])
+    answers = {row.finding.kind: row.answer for row in ledger.rows(sheet)}
+    mean, spread, line = (answers[kind] for kind in ("mean", "spread", "line"))
+    count = effective_count(gusts)
+    assert count < 60
+    said = f"readings follow each other: 400 count as {round(count)}"
+    assert said in mean.remark and said in spread.remark
+    assert mean.estimates[0].uncertainty == pytest.approx(gusts.std(ddof=1) / np.sqrt(count))
+    assert "readings follow each other: 400 count as " in line.remark
+    plain = fit("line", np.arange(400) / 10, 50 + gusts)
+    slope = next(one for one in line.estimates if one.key == "slope")
+    assert slope.value == pytest.approx(plain.params["slope"])
+    assert slope.uncertainty > 2 * plain.uncertainties["slope"]
 
 
 def test_a_finding_of_a_removed_run_is_gone_from_the_ledger(sheet, run):

@@ -27,8 +27,9 @@ class Fit:
     `reach` is the stretch of x that the readings have, `held` names the parameters held fixed.
     `about_mean` says that R² compares with the mean of y, otherwise with zero: the former where
     the model has a constant among its free parameters. `scatter_dof` are the degrees of freedom of
-    the scatter where runs that are fitted together tell it. `centred` is a polynomial as it was
-    fitted, in a variable that has its digits also far from x = 0.
+    the scatter where runs that are fitted together tell it; `counts_as` is how many readings these
+    are worth where they follow each other and the uncertainties were widened. `centred` is a
+    polynomial as it was fitted, in a variable that has its digits also far from x = 0.
     """
 
     model: Model
@@ -47,6 +48,7 @@ class Fit:
     held: tuple[str, ...] = ()
     about_mean: bool = True
     scatter_dof: int | None = None
+    counts_as: float | None = None
     centred: Centred | None = field(default=None, repr=False)
 
     def predict(self, x: ArrayLike) -> NDArray[np.float64]:
@@ -105,7 +107,9 @@ class Fit:
         Source: JCGM 100:2008 (GUM), G.3 and G.1.3.
         """
         share = (1 + level) / 2
-        dof = self.dof if self.scatter_dof is None else self.scatter_dof
+        dof: float = self.dof if self.scatter_dof is None else self.scatter_dof
+        if self.counts_as is not None:
+            dof = max(1.0, min(dof, self.counts_as - len(self.free)))
         if self.weighted:
             half = float(norm.ppf(share)) * self.uncertainties[name]
         elif dof < 1:

@@ -103,6 +103,14 @@ class Asked:
         return f"calibration of {self.source}"
 
 
+def following(count: int, counts_as: float) -> str:
+    """Say that readings follow each other, so that fewer would tell as much."""
+    return (
+        f"readings follow each other: {numbers.grouped(count)} count as "
+        f"{numbers.grouped(max(1, round(counts_as)))}"
+    )
+
+
 @dataclass(frozen=True)
 class Question:
     """`ask` is the word on the card, `of` what it is asked of, `about` a sentence on it.

@@ -11,10 +11,11 @@ from galena.core import fits, numbers, second_look_claims
 from galena.core.dimensions import is_celsius, of_difference
 from galena.core.errors import FitError, FormulaError
 from galena.core.fits.moving import moved
+from galena.core.fits.widened import widened
 from galena.core.residual_signs import signs
 from galena.core.units import Unit
 from galena.core.units import format as typeset
-from galena.desk.questions.answer import Answer, Asked, Estimate, Question
+from galena.desk.questions.answer import Answer, Asked, Estimate, Question, following
 
 COUNTED = ("power", "logarithm")  # these take x as a number
 TYPED = "model"  # the kind whose formula stands in the details
@@ -58,6 +59,9 @@ def fitted(kind: str):
 def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool = False) -> Answer:
     """State a fit as an answer: its parameters with units, its residuals, what to look at."""
     ups = signs(found.residuals)
+    if not by_hand and found.scatter_dof is None:
+        inside = asked.inside
+        found = widened(found, inside.t, inside.y, u, inside.rows)
     y = typeset(of_difference(asked.y_unit))
     off = numbers.significant(found.residual_sd) if math.isfinite(found.residual_sd) else "–"
     count = numbers.grouped(found.count)
@@ -76,6 +80,8 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
         remarks = (*remarks, f"No units for its parameters: {error}")
     if is_celsius(asked.y_unit):
         units = _as_differences(found, units)
+    if found.counts_as is not None:
+        said += f"; {following(found.count, found.counts_as)}"
     if found.model.key in COUNTED:
         said += f"; {asked.x_symbol} counted in {typeset(asked.x_unit) or '1'}"
     shifts = _shifts(asked, found, u) if not by_hand else {}

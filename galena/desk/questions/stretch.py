@@ -12,11 +12,11 @@ from galena.core.crossings import Place, crossings, extreme, half_way
 from galena.core.dimensions import factor, of, of_difference, simplest
 from galena.core.errors import NumberError, TooFewReadings
 from galena.core.second_look import quiet_scatter
-from galena.core.statistics import describe
+from galena.core.statistics import describe, effective_count
 from galena.core.units import Unit, parse, related
 from galena.core.units import format as typeset
 from galena.desk.errors import DeskError
-from galena.desk.questions.answer import Answer, Asked, Estimate, Question
+from galena.desk.questions.answer import Answer, Asked, Estimate, Question, following
 from galena.experiments.readings import Readings
 
 MOST_LISTED = 12
@@ -27,10 +27,13 @@ def _mean(asked: Asked) -> Answer:
     found = describe(inside.y)
     good = np.isfinite(inside.y)
     shared = 0.0 if inside.shared is None else float(np.nanmean(inside.shared[good]))
-    u = math.hypot(found.standard_error, shared)
+    counts_as = effective_count(in_time(inside))
+    u = math.hypot(found.sd / math.sqrt(counts_as), shared)
     parts = {asked.calibration: shared} if shared else {}
     estimate = Estimate("mean", "mean", found.mean, u, y, parts)
     readings = counted(found.count)
+    if counts_as < found.count:
+        readings = following(found.count, counts_as)
     spread = (
         ""
         if found.count == 1
@@ -49,16 +52,24 @@ def _spread(asked: Asked) -> Answer:
     if found.count < 2:
         raise TooFewReadings("A standard deviation", 2, found.count)
     # Source: JCGM 100:2008 (GUM), E.4.3: the uncertainty of a standard deviation itself.
-    u_sd = found.sd / math.sqrt(2 * (found.count - 1))
+    counts_as = max(2.0, effective_count(in_time(asked.inside)))
+    u_sd = found.sd / math.sqrt(2 * (counts_as - 1))
     # Of the median of normal readings: sqrt(π/2) standard errors (any textbook of statistics).
-    u_median = math.sqrt(math.pi / 2) * found.standard_error
+    u_median = math.sqrt(math.pi / 2) * found.sd / math.sqrt(counts_as)
     return Answer(
         (
             Estimate("sd", "standard deviation", found.sd, u_sd, of_difference(y)),
             Estimate("median", "median", found.median, u_median, y),
         ),
-        counted(found.count),
+        counted(found.count) if counts_as >= found.count else following(found.count, counts_as),
     )
+
+
+def in_time(readings: Readings) -> np.ndarray:
+    """Give readings in the order in which they were made, which over another x is not its."""
+    if readings.rows is None:
+        return readings.y
+    return readings.y[np.argsort(readings.rows, kind="stable")]
 
 
 def _least_and_most(asked: Asked) -> Answer:

@@ -48,6 +48,7 @@ class Series(models.Model):
     quantity = models.ForeignKey(Quantity, models.RESTRICT, null=True)
     unit = models.CharField(max_length=60, blank=True)
     zero = models.FloatField(null=True, help_text="raw value that is read as zero")
+    u_zero = models.FloatField(default=0.0, help_text="its standard uncertainty")
     sign = models.SmallIntegerField(default=1)
     calibration = models.JSONField(null=True)
     minimum = models.FloatField(null=True)
@@ -76,7 +77,7 @@ class Series(models.Model):
         factor, shift = into_unit(given, self.quantity.unit)
         if self.zero is not None:
             shift = 0.0  # a difference has no origin
-        return Correction(self.zero, used, self.sign, factor, shift)
+        return Correction(self.zero, used, self.sign, factor, shift, self.u_zero)
 
     @property
     def corrections_said(self) -> list[str]:

@@ -35,12 +35,17 @@ class Step(models.Model):
 
 
 class StepPart(models.Model):
-    """Where the readings of a step are that one instrument gave: `count` from `first_index` on."""
+    """Where the readings of a step are that one instrument gave: `count` from `first_index` on.
+
+    `correlation_times` tells by the key of a quantity over how many readings the live ones before
+    the step followed each other: in the few of the step itself that cannot be seen.
+    """
 
     step = models.ForeignKey(Step, models.CASCADE, related_name="parts")
     stream = models.ForeignKey(Stream, models.CASCADE)
     first_index = models.BigIntegerField()
     count = models.PositiveIntegerField()
+    correlation_times = models.JSONField(default=dict)
 
     def __str__(self) -> str:
         return f"{self.step} from {self.stream}"
