@@ -55,20 +55,10 @@ def area_between(
     u, together = (np.broadcast_to(np.asarray(one, float), values.shape) for one in (u_y, shared))
     good = np.isfinite(places) & np.isfinite(values)
     places, values, u, together = places[good], values[good], u[good], together[good]
-    inside = (places >= lo) & (places <= hi)
-    if values.size < 2 or (readings_only and np.count_nonzero(inside) < 2):
-        raise TooFewReadings("An area", 2, int(np.count_nonzero(inside)))
-    if readings_only:
-        lo, hi = float(places[inside][0]), float(places[inside][-1])
-    lo, hi = max(lo, float(places[0])), min(hi, float(places[-1]))
-    if not hi > lo:
-        raise TooFewReadings("An area", 2, int(np.count_nonzero(inside)))
-    weights = _weights(places, lo, hi)
-    less = 0.0
-    if baseline == "ends":
-        weights = weights - (_at(places, lo) + _at(places, hi)) * ((hi - lo) / 2)
-    else:
-        less = float(baseline) * (hi - lo)
+    weights, lo, hi = weights_between(
+        places, lo, hi, baseline=baseline, readings_only=readings_only
+    )
+    less = 0.0 if baseline == "ends" else float(baseline) * (hi - lo)
     value = math.fsum(weights * values) if values.size <= 10_000 else float(weights @ values)
     return Area(
         value - less,
@@ -77,6 +67,28 @@ def area_between(
         lo,
         hi,
     )
+
+
+def weights_between(
+    x: Floats, lo: float, hi: float, *, baseline: Baseline = 0.0, readings_only: bool = False
+) -> tuple[Floats, float, float]:
+    """Give the weight of each reading in an area, and from where to where it reaches.
+
+    x: shape (n,), ascending, without gaps. Raises TooFewReadings.
+    """
+    inside = (x >= lo) & (x <= hi)
+    count = int(np.count_nonzero(inside))
+    if x.size < 2 or (readings_only and count < 2):
+        raise TooFewReadings("An area", 2, count)
+    if readings_only:
+        lo, hi = float(x[inside][0]), float(x[inside][-1])
+    lo, hi = max(lo, float(x[0])), min(hi, float(x[-1]))
+    if not hi > lo:
+        raise TooFewReadings("An area", 2, count)
+    weights = _weights(x, lo, hi)
+    if baseline == "ends":
+        weights = weights - (_at(x, lo) + _at(x, hi)) * ((hi - lo) / 2)
+    return weights, lo, hi
 
 
 def _weighted(weights: Floats, values: Floats) -> Floats:

@@ -6,9 +6,14 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 from scipy.stats import norm
 
+from galena.core.autoregression import follow_each_other
+
+Floats = NDArray[np.float64]
+_SMOOTH = 6  # degree of the curve that readings are looked at beside
+_ALL_CURVE = 0.01  # of the squares left beside the curve: the residuals are all curve
 UNLIKELY = 0.05
 _EXACT_UP_TO = 400
 
@@ -19,18 +24,20 @@ class Signs:
 
     count: residuals that are not zero; changes: of sign; longest: the longest stretch of one
     sign; probability: that there are as few changes by chance alone (NaN where all have one
-    sign or there are fewer than five).
+    sign or there are fewer than five). follow: whether neighbours are alike even beside a smooth
+    curve, as where a quantity was smoothed: then their signs tell nothing of a curve.
     """
 
     count: int
     changes: int
     longest: int
     probability: float
+    follow: bool = False
 
     @property
     def is_curve(self) -> bool:
-        """Tell whether so few changes are unlikely by chance."""
-        return self.probability < UNLIKELY
+        """Tell whether so few changes are unlikely by chance, and due to a curve."""
+        return self.probability < UNLIKELY and not self.follow
 
     @property
     def said(self) -> str:
@@ -40,6 +47,8 @@ class Signs:
         times = "change" if self.changes == 1 else "changes"
         if self.is_curve:
             return f"one sign for {self.longest} readings on end: a curve is left in them"
+        if self.probability < UNLIKELY:
+            return "neighbours are alike, whatever the model: signs tell nothing of a curve"
         return f"no pattern ({self.changes} {times} of sign in {self.count})"
 
 
@@ -61,7 +70,19 @@ def signs(residuals: ArrayLike) -> Signs:
     probability = math.nan
     if count >= 5 and above and below:
         probability = _as_few(turns.size + 1, above, below)
-    return Signs(count, int(turns.size), longest, probability)
+    follow = probability < UNLIKELY and _follow(values[np.isfinite(values)])
+    return Signs(count, int(turns.size), longest, probability, follow)
+
+
+def _follow(residuals: Floats) -> bool:
+    """Tell whether residuals follow each other beyond any smooth curve that is left in them."""
+    degree = min(_SMOOTH, residuals.size // 5)
+    z = np.linspace(-1, 1, residuals.size)
+    curve = np.polynomial.Legendre.fit(z, residuals, degree)
+    rest = residuals - curve(z)
+    if float(rest @ rest) < _ALL_CURVE * float(residuals @ residuals):
+        return False  # without scatter there is nothing that could follow
+    return follow_each_other(rest, degree + 1)
 
 
 def _as_few(runs: int, above: int, below: int) -> float:

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 
 from galena.core import units
 from galena.core.errors import UnitError
+from galena.core.straightness import Straightness as Straightness
+from galena.core.straightness import straightness as straightness
 
 # Sensors for these carry a hook, a pan or a tube of their own: they read something when unloaded.
 _ZEROED = ("N", "kg", "Pa", "N m")

@@ -9,19 +9,27 @@ import numpy as np
 from galena.core.fits.models import LinearModel
 from galena.core.fits.result import Fit
 from galena.core.residual_signs import Signs
-from galena.core.second_look import Remark
+from galena.core.second_look import Remark, Straightness
 
 FAR = 2.0  # standard uncertainties: what lies further off does not agree
 _TIED = 0.999
 _BEYOND = 0.1  # of the readings' reach
 _NEARLY_ALL = 0.95
+_FAR_OFF = 100.0  # uncertainties: nobody needs their number any more
+LINES = ("line", "proportional")
 _OFFSETS = {"line": "intercept", "inverse_constant": "c", "inverse_square_constant": "c"}
 
 
-def of_fit(fit: Fit, signs: Signs) -> list[Remark]:
-    """Remark on a fit. signs: those of its residuals in order of x."""
-    asked = (_offset(fit), _falling(fit, signs), _too_many(fit), _curve(fit, signs), _tied(fit),
-             _chi_squared(fit), _left_out(fit))  # fmt: skip
+def of_fit(fit: Fit, signs: Signs, straight: Straightness | None = None) -> list[Remark]:
+    """Remark on a fit.
+
+    signs: those of its residuals in order of x; straight: whether its readings lie on a line,
+    for a fit that would have them so.
+    """
+    bent = _bent(fit, straight)
+    asked = (bent or _offset(fit, straight), _falling(fit, straight), _too_many(fit),
+             None if bent else _curve(fit, signs), _tied(fit), _chi_squared(fit),
+             _left_out(fit))  # fmt: skip
     return [one for one in asked if one is not None]
 
 
@@ -37,14 +45,38 @@ def beyond(fit: Fit, x: float) -> Remark | None:
     )
 
 
-def is_proportional(fit: Fit) -> bool | None:
+def is_proportional(fit: Fit, straight: Straightness | None = None) -> bool | None:
     """Tell whether a line may be called directly proportional; None where it is no line."""
     if fit.model.key != "line" or "intercept" in fit.held:
         return None
+    if not shows_dependence(fit) or (straight is not None and not straight.is_straight):
+        return False
     return abs(fit.params["intercept"]) <= FAR * fit.uncertainties["intercept"]
 
 
-def _offset(fit: Fit) -> Remark | None:
+def shows_dependence(fit: Fit) -> bool:
+    """Tell whether the slope of a line is told apart from zero."""
+    return abs(fit.params["slope"]) > FAR * fit.uncertainties["slope"]
+
+
+def _bent(fit: Fit, straight: Straightness | None) -> Remark | None:
+    if fit.model.key not in LINES or straight is None or straight.is_straight is not False:
+        return None
+    high = f"R² is {fit.r_squared:.4f}, and yet these" if fit.r_squared > _NEARLY_ALL else "These"
+    return Remark(
+        f"{high} readings do not lie on a straight line: {straight.why}.",
+        "Do not call it linear. R² alone does not see a curve: look at the residuals, and try "
+        "another model.",
+    )
+
+
+def _offset(fit: Fit, straight: Straightness | None) -> Remark | None:
+    if fit.model.key == "line" and "slope" not in fit.held and not shows_dependence(fit):
+        return Remark(
+            "No dependence is seen: the slope agrees with zero.",
+            "Neither linear nor proportional may be said. Take readings over a wider stretch, or "
+            "with less scatter.",
+        )
     name = _OFFSETS.get(fit.model.key)
     if name is None or name in fit.held or not fit.uncertainties[name] > 0:
         return None
@@ -53,32 +85,36 @@ def _offset(fit: Fit) -> Remark | None:
         if off <= FAR:
             return None
         return Remark(
-            f"{name} is {_many(off)} of its uncertainties from zero.",
+            f"{name} is {_from_zero(off)}.",
             "Without something else it would be zero: what else is there?",
         )
     if off <= FAR:
-        return Remark(
-            f"The intercept agrees with zero ({off:.1f} of its uncertainties).",
-            "“Directly proportional” may be said.",
-        )
+        may_be = "“Directly proportional” may be said."
+        if straight is not None and straight.is_straight is None:
+            may_be = f"“Directly proportional” may not be said yet: {straight.why}."
+        return Remark(f"The intercept agrees with zero ({off:.1f} of its uncertainties).", may_be)
     lo, hi = fit.reach
     if lo > 0.5 * (hi - lo) or hi < -0.5 * (hi - lo):
         return None  # zero is far away: nobody would claim a proportion from here
     return Remark(
-        f"The intercept is {_many(off)} of its uncertainties from zero: linear, but not directly "
-        "proportional.",
+        f"The intercept is {_from_zero(off)}: "
+        + (
+            "linear, but not directly proportional."
+            if straight is None or straight.is_straight
+            else f"not directly proportional; and {straight.why}."
+        ),
         "Should it be zero? Then something adds to every reading.",
     )
 
 
-def _many(off: float) -> str:
-    return f"{off:.0f}" if off < 1000 else "more than 1000"
+def _from_zero(off: float) -> str:
+    return "far from zero" if off >= _FAR_OFF else f"{off:.0f} of its uncertainties from zero"
 
 
-def _falling(fit: Fit, signs: Signs) -> Remark | None:
+def _falling(fit: Fit, straight: Straightness | None) -> Remark | None:
     if fit.model.key != "line" or not fit.params["slope"] < -FAR * fit.uncertainties["slope"]:
         return None
-    if signs.is_curve:
+    if straight is not None and not straight.is_straight:
         return None
     return Remark(
         "A straight line that falls is not an inverse relation:",

@@ -11,12 +11,19 @@ from galena.core import dimensions, series, units
 from galena.core.errors import GalenaError, SeriesError
 from galena.core.fits.together import Set, fit_together
 from galena.core.formula import Symbol, Value
+from galena.core.influence import Influence, correlation
 from galena.desk import along
 from galena.desk.errors import DeskError
 from galena.desk.models import Finding
 from galena.desk.questions import FITS, QUESTIONS, Answer, Asked
 from galena.desk.questions import built as of_findings
-from galena.desk.questions.built import Source, as_value
+from galena.desk.questions.built import (
+    Correlation,
+    Named,
+    Source,
+    as_values,
+    own_covariance,
+)
 from galena.desk.questions.fitted import model_of, stated, weights_of
 from galena.experiments.columns import Found, over
 from galena.experiments.formulas import formulas_of
@@ -140,10 +147,12 @@ class Answers:
         if kind == "difference":
             pairs = details["of"]
             sources = [self._source(pk) for pk, _ in pairs]
-            first, second = (
-                one.estimate(key) for one, (_, key) in zip(sources, pairs, strict=True)
-            )
-            return of_findings.difference(first, second, (sources[0].name, sources[1].name))
+            numbers = [Named(one.estimate(key), f"finding {pk}")
+                       for one, (pk, key) in zip(sources, pairs, strict=True)]  # fmt: skip
+            shared = own_covariance(numbers, self._correlation(pairs))[0, 1]
+            first, second = (one.estimate for one in numbers)
+            names = (sources[0].name, sources[1].name)
+            return of_findings.difference(first, second, names, float(shared))
         sources = [self._source(pk) for pk in finding.of]
         if kind == "there":
             self._asked[_key(finding)] = _asked(finding, self._readings_of(finding).readings)
@@ -160,13 +169,40 @@ class Answers:
         asked = self.asked(finding) if finding.run and finding.kind in FITS else None
         return Source(said(finding), answer, asked)
 
+    def _correlation(self, pairs: list) -> Correlation:
+        """Give what tells how far two numbers come from the same readings."""
+        influences = [self._influence(pk, key) for pk, key in pairs]
+        readings = [self._readings_key(pk) for pk, _ in pairs]
+
+        def between(i: int, j: int) -> float:
+            first, second = influences[i], influences[j]
+            if first is None or second is None or readings[i] != readings[j]:
+                return 0.0
+            return correlation(first, second)
+
+        return between
+
+    def _influence(self, pk: int, key: str) -> Influence | None:
+        """Tell how a number of a finding changes with each of its readings, where it is known."""
+        finding = self.findings[pk]
+        question = QUESTIONS.get(finding.kind)
+        if question is None or question.influence is None or finding.run is None:
+            return None
+        return question.influence(self.asked(finding), self.of(finding), key)
+
+    def _readings_key(self, pk: int) -> Hashable:
+        finding = self.findings[pk]
+        return finding.run_id, finding.quantity_id, finding.sheet.x_id
+
     def _by_formula(self, finding: Finding) -> Answer:
         known: dict[str, Symbol] = {}
         values: dict[str, Value] = {}
-        for symbol, (pk, key) in finding.details.get("symbols", {}).items():
-            estimate = self._source(pk).estimate(key)
-            known[symbol] = Symbol(estimate.unit, "quantity", symbol)
-            values[symbol] = as_value(estimate, f"finding {pk}")
+        symbols = finding.details.get("symbols", {})
+        pairs = list(symbols.values())
+        numbers = [Named(self._source(pk).estimate(key), f"finding {pk}") for pk, key in pairs]
+        for symbol, one in zip(symbols, numbers, strict=True):
+            known[symbol] = Symbol(one.estimate.unit, "quantity", symbol)
+        values |= zip(symbols, as_values(numbers, self._correlation(pairs)), strict=True)
         runs = {self.findings[pk].run for pk in finding.of if self.findings.get(pk)}
         for symbol, (what, value) in _constants(finding, runs).items():
             known.setdefault(symbol, what)

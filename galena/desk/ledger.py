@@ -1,6 +1,5 @@
 """The cards of the ledger, and what they draw on the graph."""
 
-import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -9,13 +8,12 @@ from galena.core import series
 from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
 from galena.core.formula.reading import rename
-from galena.core.second_look_claims import FAR
+from galena.core.pooling import agreement
 from galena.core.symbols import plain
 from galena.desk import along, reading, window
 from galena.desk.findings import RELATED, Answers, said
 from galena.desk.models import Finding, Marker, Note, Sheet, Span
 from galena.desk.questions import AT_HAND, FITS, QUESTIONS, Answer, Estimate, Question
-from galena.desk.questions.built import combined
 from galena.shell.templatetags.science import words
 
 
@@ -119,7 +117,8 @@ class SpanCard:
         groups: dict[tuple, list[Row]] = {}
         for row in self.rows:
             finding = row.finding
-            if row.answer.estimates and not row.answer.by_hand:
+            counts = finding.run is not None and finding.run.shown
+            if counts and row.answer.estimates and not row.answer.by_hand:
                 key = (finding.kind, finding.quantity_id, finding.details.get("formula"))
                 groups.setdefault(key, []).append(row)
         return [told for rows in groups.values() if len(rows) > 1 for told in _agreement(rows)]
@@ -128,25 +127,35 @@ class SpanCard:
     def fits(self) -> list[Row]:
         return [row for row in self.rows if row.is_fit and not row.answer.trouble]
 
+    @property
+    def can_be_compared(self) -> bool:
+        """Tell whether two models or more were fitted to the same readings."""
+        of = [(row.finding.run_id, row.finding.quantity_id) for row in self.fits]
+        return len(set(of)) < len(of)
+
 
 def _agreement(rows: list[Row]) -> list[str]:
-    """Say of each number how far the runs are from the first, those that are told apart most."""
-    first, *others = rows
+    """Say of each number whether the runs agree: how far the odd one lies from their mean."""
     told = []
-    for one in first.answer.estimates:
-        apart = []
-        for row in others:
-            other = next((each for each in row.answer.estimates if each.key == one.key), None)
-            u = math.nan if other is None else combined(one, other)
-            if other is not None and u > 0:
-                apart.append((abs(other.value - one.value) / u, row.finding.run))
-        if apart:
-            most, run = max(apart, key=lambda pair: pair[0])
-            how = "agree" if most <= FAR else "differ"
-            told.append(
-                f"{first.label}, {one.name}: {first.finding.run} and {run} {how}, "
-                f"{most:.1f} of their uncertainties apart"
-            )
+    for one in rows[0].answer.estimates:
+        pairs = [
+            (row, other)
+            for row in rows
+            for other in row.answer.estimates
+            if other.key == one.key and other.own_uncertainty > 0
+        ]
+        if len(pairs) < 2:
+            continue
+        found = agreement(
+            [other.value for _, other in pairs], [other.own_uncertainty for _, other in pairs]
+        )
+        how = "agree" if found.agree else "do not agree"
+        odd = pairs[found.odd][0].finding.run
+        by = f"by {found.apart:.1f} of its uncertainty" if found.apart < 100 else "far off"
+        told.append(
+            f"{rows[0].label}, {one.name}: the {len(pairs)} runs {how}; {odd} lies farthest from "
+            f"their mean, {by}"
+        )
     return told
 
 

@@ -4,9 +4,12 @@ import numpy as np
 import pytest
 
 from galena.core import second_look_claims as claims
+from galena.core.calculus import smooth_rate
 from galena.core.fits import fit
 from galena.core.fits.comparing import compare
+from galena.core.pooling import agreement
 from galena.core.residual_signs import signs
+from galena.core.second_look import straightness
 
 X = np.linspace(0.5, 10.0, 40)
 
@@ -15,8 +18,8 @@ def noise(seed=1, sd=0.1):
     return np.random.default_rng(seed).normal(0, sd, X.size)
 
 
-def said(found):
-    remarks = claims.of_fit(found, signs(found.residuals))
+def said(found, straight=None):
+    remarks = claims.of_fit(found, signs(found.residuals), straight)
     return " ".join(str(one) for one in remarks)
 
 
@@ -88,3 +91,72 @@ def test_uncertainties_that_cannot_be_right_are_remarked_on():
     good = fit("proportional", X, y, u_y=0.1)
     assert good.reduced_chi_squared == pytest.approx(1.0, abs=0.5)
     assert said(good) == ""
+
+
+def test_a_slope_that_agrees_with_zero_is_no_dependence_and_no_proportion():
+    flat = fit("line", X, 0.002 * X + noise(sd=0.3))
+    assert abs(flat.params["slope"]) < 2 * flat.uncertainties["slope"]
+    words = said(flat, straightness(X, flat.predict(X) + noise(sd=0.3)))
+    assert "No dependence is seen: the slope agrees with zero." in words
+    assert "may be said" in words and "“Directly proportional”" not in words
+    assert claims.is_proportional(flat) is False
+
+
+def test_a_curve_is_never_called_linear_or_proportional():
+    x = np.arange(1.0, 9.0)
+    for y in (x**2, 5 * x**1.6, 30 / x, 60 - x**2):
+        found = fit("line", x, y)
+        words = said(found, straightness(x, y))
+        assert "do not lie on a straight line" in words and "Do not call it linear." in words
+        assert "proportional" not in words and "it is linear" not in words
+        assert claims.is_proportional(found, straightness(x, y)) is False
+
+
+def test_few_readings_allow_no_proportion_yet():
+    x, y = X[:4], 3 * X[:4] + noise(sd=0.01)[:4]
+    words = said(fit("line", x, y), straightness(x, y))
+    assert "may not be said yet: 4 readings are too few" in words
+
+
+def test_far_from_zero_needs_no_number():
+    words = said(fit("line", X, 3 * X + 500 + noise()))
+    assert "The intercept is far from zero: linear, but not directly proportional." in words
+    near = said(fit("line", X, 3 * X + 0.5 + noise()))
+    assert " of its uncertainties from zero" in near
+
+
+def test_signs_of_a_smoothed_rate_tell_nothing_of_a_curve():
+    rng, t = np.random.default_rng(2), np.arange(400) / 50.0
+    rate = smooth_rate(3 * t + rng.normal(0, 0.05, t.size), t, 21)
+    found = signs(rate - rate.mean())
+    assert found.probability < 0.05 and found.follow and not found.is_curve
+    assert found.said == "neighbours are alike, whatever the model: signs tell nothing of a curve"
+    assert "keep one sign" not in said(fit("constant", t, rate))
+    curve = signs(fit("line", X, X**1.5 + noise()).residuals)
+    assert curve.is_curve
+
+
+def test_models_are_compared_in_words_that_fit_them():
+    y = 30 / X**2 + noise(sd=0.05)
+    (alone,) = compare([fit("inverse", X, y)])
+    assert alone.verdict == "There is nothing to compare it with."
+    inverse, square = compare([fit("inverse", X, y), fit("inverse_square", X, y)])
+    assert "clearly worse" in inverse.verdict and "more parameters" not in inverse.verdict
+    assert square.verdict == "The best of these."
+    both = compare([fit(key, X, 2 * X**2 + noise()) for key in ("proportional", "quadratic")])
+    assert both[0].verdict == "The simplest; a model with more parameters does clearly better."
+    three = compare([fit(key, X, 3 * X + noise()) for key in ("proportional", "inverse", "line")])
+    verdicts = {one.fit.model.key: one.verdict for one in three}
+    assert verdicts["proportional"] == "As simple as any, and none does clearly better."
+    assert "clearly worse" in verdicts["inverse"]
+    assert "does not earn its place" in verdicts["line"]
+
+
+def test_runs_agree_by_the_one_that_lies_farthest_with_their_number_in_mind():
+    rng = np.random.default_rng(3)
+    for count in (2, 3, 8, 20):
+        called = [agreement(rng.normal(0, 1, count), np.ones(count)).agree for _ in range(1000)]
+        assert abs(np.mean(called) - 0.95) < 0.03
+    odd = agreement([1.0, 1.1, 0.9, 3.0], [0.1, 0.1, 0.1, 0.2])
+    assert (odd.odd, odd.agree) == (3, False)
+    assert odd.apart > 8

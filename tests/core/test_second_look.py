@@ -68,3 +68,30 @@ def test_the_quiet_scatter_is_deaf_to_an_event():
     noise[1000:1100] += 50 * np.sin(np.arange(100))
     assert second_look.quiet_scatter(noise) == pytest.approx(0.2, rel=0.1)
     assert np.isnan(second_look.quiet_scatter(noise[:2]))
+
+
+@pytest.mark.parametrize(
+    ("unit", "symbol", "reason"),
+    [
+        ("°C", "T_1", "0 °C is one of its values"),
+        ("K", "T", "0 K is absolute zero"),
+        ("", "pH", "pH 0 is one of its values"),
+        ("mV", "pH_1", "pH 0 is one of its values"),
+        ("ms", "t", "time has its own zero"),
+        ("N", "F", ""),
+        ("mm", "h", ""),
+        ("", "n", ""),
+        ("blorp", "b", ""),
+    ],
+)
+def test_a_quantity_with_a_zero_of_its_own_is_not_zeroed_with_others(unit, symbol, reason):
+    assert second_look.why_not_zeroed(unit, symbol) == reason
+
+
+def test_what_was_not_zeroed_is_said():
+    assert second_look.left_as_they_are({}) == ""
+    said = second_look.left_as_they_are({"water temperature": "0 °C is one of its values"})
+    assert said == (
+        "Not zeroed, water temperature: 0 °C is one of its values. If it is meant, zero it at its "
+        "own strip."
+    )

@@ -361,9 +361,38 @@ def test_it_is_said_how_runs_agree_in_their_uncertainties(sheet, span):
     one, two = (values(each) for each in (first, second))
     assert one["c"] == pytest.approx(two["c"] - 10, abs=0.1)
     (told,) = [each for each in card.agreements if ", c:" in each]
-    assert "run 1 and run 3 differ" in told
+    assert "the 3 runs do not agree; run " in told
     (told,) = [each for each in card.agreements if ", τ:" in each]
     assert "agree" in told
+
+
+def test_hidden_runs_have_no_say_in_how_runs_agree(sheet, span, decays):
+    asked(span, "mean")
+    (card,) = ledger.of_sheet(sheet).spans
+    assert "the 3 runs" in " ".join(card.agreements)
+    decays.runs.filter(number=3).update(shown=False)
+    (card,) = ledger.of_sheet(sheet).spans
+    assert "the 2 runs" in " ".join(card.agreements)
+
+
+def test_numbers_made_of_the_same_readings_carry_their_correlation(experiment):
+    rng = np.random.default_rng(13)
+    run = making.run(experiment, 100 + rng.normal(0, 2.0, 300), rate=10.0)
+    sheet = sheets.first_sheet(experiment)
+    wide, part = flows.add_span(sheet, -0.05, 19.95), flows.add_span(sheet, 9.95, 29.95)
+    means = [finding_flows.ask(one, "mean", sheet.quantity, [run])[0] for one in (wide, part)]
+    line = finding_flows.ask(wide, "line", sheet.quantity, [run])[0]
+    apart = finding_flows.build(sheet, "difference", [[one.pk, "mean"] for one in means])
+    own = [answer(one).estimates[0].uncertainty for one in means]
+    # 100 of 200 readings are in both: r = 1/2, so that u² = u_1² + u_2² - u_1 u_2.
+    expected = np.sqrt(own[0] ** 2 + own[1] ** 2 - own[0] * own[1])
+    assert answer(apart).estimates[0].uncertainty == pytest.approx(expected, rel=1e-6)
+    # The height of the line at the middle of its span is the mean: nothing is left over.
+    middle = {"m": (means[0].pk, "mean"), "a": (line.pk, "intercept"), "b": (line.pk, "slope")}
+    nothing = finding_flows.build_formula(sheet, "a + b*(9.95 s) - m", "nothing", middle)
+    left = answer(nothing).estimates[0]
+    assert left.value == pytest.approx(0.0, abs=1e-9)
+    assert left.uncertainty < 0.02 * own[0]
 
 
 def test_strangers_see_and_change_no_findings(client, tern, decays, span):

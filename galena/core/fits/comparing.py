@@ -33,41 +33,56 @@ def compare(fits: Sequence[Fit]) -> list[Compared]:
     Source: Burnham and Anderson, Model Selection and Multimodel Inference, 2nd ed. (2002), 2.6.
     """
     order = sorted(range(len(fits)), key=lambda place: len(fits[place].free))
-    known = [one.aicc for one in fits if not math.isnan(one.aicc)]
+    known = [fit.aicc for fit in fits if not math.isnan(fit.aicc)]
     lowest = min(known, default=math.nan)
-    found: list[Compared] = []
+    compared: list[Compared] = []
     for place in order:
-        one = fits[place]
-        worse = 0.0 if one.aicc == lowest else one.aicc - lowest
-        found.append(Compared(one, place, signs(one.residuals), worse, _verdict(one, found, worse)))
-    return found
+        fit = fits[place]
+        worse = 0.0 if fit.aicc == lowest else fit.aicc - lowest
+        verdict = _verdict(fit, [other for other in fits if other is not fit], worse)
+        compared.append(Compared(fit, place, signs(fit.residuals), worse, verdict))
+    return compared
 
 
-def _verdict(fit: Fit, simpler: list[Compared], worse: float) -> str:
+def _verdict(fit: Fit, others: list[Fit], worse: float) -> str:
+    """Say in a sentence how a fit stands beside others, in the words that fit these."""
     if math.isnan(fit.aicc):
         return "Too few readings to compare it with others."
-    before = [one for one in simpler if len(one.fit.free) < len(fit.free)]
-    before = [one for one in before if not math.isnan(one.fit.aicc)]
-    if not before:
-        if worse > CLEAR:
-            return "The simplest; a model with more parameters does clearly better."
-        return "The simplest, and none does clearly better." if simpler == [] else _level(worse)
-    best = min(before, key=lambda one: one.fit.aicc)
-    more = len(fit.free) - len(best.fit.free)
+    others = [other for other in others if not math.isnan(other.aicc)]
+    if not others:
+        return "There is nothing to compare it with."
+    simpler = [other for other in others if len(other.free) < len(fit.free)]
+    if simpler:
+        return _earned(fit, min(simpler, key=lambda other: other.aicc))
+    same = [other for other in others if len(other.free) == len(fit.free)]
+    first = "As simple as any" if same else "The simplest"
+    if worse <= CLEAR:
+        if len(same) == len(others):
+            return _level(worse)
+        return f"{first}, and none does clearly better."
+    best = min(others, key=lambda other: other.aicc)
+    if len(best.free) > len(fit.free):
+        return f"{first}; a model with more parameters does clearly better."
+    return _level(worse)
+
+
+def _earned(fit: Fit, best: Fit) -> str:
+    """Say whether the extra parameters of a fit earn their place beside the best simpler one."""
+    more = len(fit.free) - len(best.free)
     extra = "Its extra parameter" if more == 1 else f"Its {more} extra parameters"
     earns, does = ("earns its place", "does not earn its place") if more == 1 else (
         "earn their place", "do not earn their place")  # fmt: skip
-    gain = best.fit.aicc - fit.aicc
+    gain = best.aicc - fit.aicc
     if math.isnan(gain) or math.isinf(gain):
-        gain = math.inf if fit.rss < best.fit.rss else 0.0
+        gain = math.inf if fit.rss < best.rss else 0.0
     falls = "to nothing" if math.isinf(gain) else f"by {gain:.1f}"
     if gain > CLEAR:
-        return f"{extra} {earns}: AICc falls {falls} against {best.fit.model.label}."
+        return f"{extra} {earns}: AICc falls {falls} against {best.model.label}."
     how = f"falls by only {gain:.1f}" if gain > 0 else f"rises by {-gain:.1f}"
-    return f"{extra} {does}: AICc {how} against {best.fit.model.label}."
+    return f"{extra} {does}: AICc {how} against {best.model.label}."
 
 
 def _level(worse: float) -> str:
     if worse > CLEAR:
         return f"AICc is {worse:.1f} above the lowest: clearly worse."
-    return "As good as the best."
+    return "The best of these." if worse == 0 else "About as good as the best."

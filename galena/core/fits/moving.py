@@ -5,10 +5,50 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from galena.core.fits import linear, polynomial
+from galena.core.errors import FitError
+from galena.core.fits import polynomial
+from galena.core.fits.polynomial import Centred
 from galena.core.fits.result import Fit
 
 Floats = NDArray[np.float64]
+
+
+def gains(
+    fit: Fit, x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None = None
+) -> tuple[NDArray[np.bool_], Floats]:
+    """Tell by how much each free parameter moves with each reading, to first order.
+
+    x, y: shape (n,), as they were given to the fit, with u_y. Gives which readings count, shape
+    (n,), and for these the gains, shape (m, free): (Jᵀ W J)⁻¹ Jᵀ W of the slopes J and weights W.
+    Raises FitError where the slopes are no numbers.
+    Source: JCGM 100:2008 (GUM), 5.1.3 (sensitivity coefficients) of a least-squares estimate.
+    """
+    places, values = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
+    kept = np.isfinite(places) & np.isfinite(values)
+    kept[kept] = ~fit.model.outside(places[kept])
+    weights = np.ones(values.shape) if u_y is None else 1 / np.broadcast_to(
+        np.asarray(u_y, dtype=np.float64), values.shape)  # fmt: skip
+    some, weights = places[kept], weights[kept]
+    if fit.centred is not None:
+        return kept, _of_polynomial(fit, fit.centred, some, weights)
+    columns = [fit.model.parameters.index(name) for name in fit.free]
+    slopes = fit.model.slopes(some, fit.params)[:, columns] * weights[:, None]
+    size = np.linalg.norm(slopes, axis=0)
+    if not (np.isfinite(size).all() and (size > 0).all()):
+        raise FitError("The model has no slopes at these readings.")
+    return kept, (np.linalg.pinv(slopes / size).T / size) * weights[:, None]
+
+
+def _of_polynomial(fit: Fit, centred: Centred, x: Floats, weights: Floats) -> Floats:
+    count = centred.coefficients.size
+    z = (x - centred.centre) / centred.half
+    powers = z[:, None] ** np.arange(count) * weights[:, None]
+    of_z = np.linalg.pinv(powers).T * weights[:, None]
+    columns = [Centred(centred.centre, centred.half, one, np.zeros((count, count)))
+               .in_powers_of_x().parameters for one in np.eye(count)]  # fmt: skip
+    of_x = of_z @ np.array(columns)
+    order = polynomial.powers_of(fit.model, x)
+    return np.asarray(of_x[:, [order[name] for name in fit.free]])
 
 
 def moved(
@@ -20,22 +60,9 @@ def moved(
     readings share, as that of a calibration, goes into the parameters: it does not average out.
     Source: JCGM 100:2008 (GUM), F.1.2.3 and 5.2.2.
     """
-    places, by = np.asarray(x, dtype=np.float64), np.asarray(shift, dtype=np.float64)
-    good = np.isfinite(places) & np.isfinite(by)
-    good[good] = ~fit.model.outside(places[good])
-    free = fit.free
-    columns = [fit.model.parameters.index(name) for name in free]
-    if not free or not good.any():
+    by = np.asarray(shift, dtype=np.float64)
+    if not fit.free or not np.isfinite(by).any():
         return dict.fromkeys(fit.params, 0.0)
-    weights = np.ones(by.shape) if u_y is None else 1 / np.broadcast_to(np.asarray(u_y), by.shape)
-    weights = weights[good]
-    if fit.centred is not None:
-        degree = fit.centred.coefficients.size - 1
-        of_x = polynomial.fitted(places[good], by[good], weights, degree).in_powers_of_x()
-        powers = polynomial.powers_of(fit.model, places[good])
-        return dict.fromkeys(fit.params, 0.0) | {
-            name: float(of_x.parameters[power]) for name, power in powers.items()
-        }
-    slopes = fit.model.slopes(places[good], fit.params)[:, columns]
-    step = linear.solve(slopes * weights[:, None], by[good] * weights).parameters
-    return dict.fromkeys(fit.params, 0.0) | dict(zip(free, map(float, step), strict=True))
+    kept, by_reading = gains(fit, x, by, u_y)
+    step = by[kept] @ by_reading
+    return dict.fromkeys(fit.params, 0.0) | dict(zip(fit.free, map(float, step), strict=True))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from galena.core import fits, numbers
+from galena.core.influence import Influence
 from galena.core.residual_signs import Signs
 from galena.core.units import Unit
 from galena.core.units import format as typeset
@@ -32,6 +33,12 @@ class Estimate:
     unit: Unit
     parts: Mapping[str, float] = field(default_factory=dict)
     decimals: int | None = None
+
+    @property
+    def own_uncertainty(self) -> float:
+        """What of the uncertainty it shares with no other run: without that of a calibration."""
+        shared = sum(part**2 for name, part in self.parts.items() if not name.startswith("fit "))
+        return math.sqrt(max(0.0, self.uncertainty**2 - shared))
 
     @property
     def text(self) -> str:
@@ -116,6 +123,7 @@ class Question:
     """`ask` is the word on the card, `of` what it is asked of, `about` a sentence on it.
 
     `answer` takes what it is asked of. `form` names the fields that it needs to be told.
+    `influence` tells how one of its numbers changes with each reading, where that is known.
     """
 
     key: str
@@ -124,3 +132,6 @@ class Question:
     answer: Callable[[Asked], Answer] = field(repr=False)
     about: str = ""
     form: tuple[str, ...] = ()
+    influence: Callable[[Asked, Answer, str], Influence | None] | None = field(
+        default=None, repr=False
+    )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +13,7 @@ from galena.core.errors import FitError, GalenaError
 from galena.core.fits.each_reading import solve_each
 from galena.core.fits.meeting import place_of
 from galena.core.formula import Symbol, Value
+from galena.core.influence import independent_parts
 from galena.core.local_slope import tangent
 from galena.core.statistics import describe
 from galena.core.units import Unit
@@ -123,21 +124,24 @@ def meet(sources: Sequence[Source], details: Mapping[str, object]) -> Answer:
     return Answer(estimates, remark, remarks=() if between else remarks[:1], at=(met.x, met.y))
 
 
-def difference(first: Estimate, second: Estimate, names: tuple[str, str]) -> Answer:
+def difference(
+    first: Estimate, second: Estimate, names: tuple[str, str], shared: float = 0.0
+) -> Answer:
     """Say how far two numbers are apart: in their unit, in percent, in uncertainties.
 
-    What both share cancels. Source: JCGM 100:2008 (GUM), 5.2.2.
+    What both share cancels. shared: the covariance of what they have of their own, in the product
+    of their units. Source: JCGM 100:2008 (GUM), 5.2.2.
     """
     if not first.unit.is_compatible(second.unit):
         raise DeskError("The two numbers have different units: they cannot be compared.")
     size = dimensions.factor(second.unit) / dimensions.factor(first.unit)
     off = second.value * size - first.value
-    u = combined(first, second, size)
+    u = _combined(first, second, -1.0, size, shared)
     unit = dimensions.of_difference(first.unit)
     estimates = [Estimate("difference", "difference", off, u, unit)]
     if first.value:
         share = abs(100 / first.value)
-        relative = _of_ratio(first, second, size)
+        relative = _of_ratio(first, second, size, shared)
         estimates.append(Estimate("percent", "in percent", math.copysign(share, first.value) * off,
                                   relative * 100, PERCENT))  # fmt: skip
     said = ""
@@ -165,43 +169,78 @@ def by_formula(text: str, known: Mapping[str, Symbol], values: Mapping[str, Valu
     return Answer((Estimate("value", "value", value, size, expression.unit, parts),), text)
 
 
-def as_value(estimate: Estimate, origin: str) -> Value:
-    """Give a number in SI units with its sources; what only it has is its own."""
-    size = dimensions.factor(estimate.unit)
-    u = estimate.uncertainty if math.isfinite(estimate.uncertainty) else 0.0
-    shared = {_global(name, origin): part * size for name, part in estimate.parts.items()}
-    rest = u**2 - sum(part**2 for part in estimate.parts.values())
-    if rest > 1e-12 * u**2:
-        shared[f"{origin} {estimate.key}"] = math.sqrt(rest) * size
-    return Value(estimate.value * size + dimensions.origin(estimate.unit), shared=shared)
+@dataclass(frozen=True)
+class Named:
+    """A number of a finding: `origin` names the finding, so that two of its numbers are known to
+    come from one."""
+
+    estimate: Estimate
+    origin: str
 
 
-def _global(name: str, origin: str) -> str:
-    """Name a source for all: that of a fit belongs to its finding, others are known everywhere."""
-    return f"{origin} {name}" if name.startswith("fit ") else name
+Correlation = Callable[[int, int], float]
 
 
-def combined(first: Estimate, second: Estimate, size: float = 1.0) -> float:
-    """Give the combined standard uncertainty of a difference; what both share cancels."""
-    return _combined(first, second, -1.0, size)
+def own_covariance(numbers: Sequence[Named], correlation: Correlation) -> np.ndarray:
+    """Give the covariance of what each number has of its own, beside what is known everywhere.
+
+    Two numbers of one fit share its sources; two of different findings as much as the readings
+    that both are made of say. correlation: of the numbers at two places, from their readings.
+    """
+    found = np.zeros((len(numbers), len(numbers)))
+    own = [one.estimate.own_uncertainty for one in numbers]
+    own = [u if math.isfinite(u) else 0.0 for u in own]
+    for i, first in enumerate(numbers):
+        found[i, i] = own[i] ** 2
+        for j, second in enumerate(numbers[:i]):
+            if first.origin == second.origin:
+                both = {name for name in first.estimate.parts if name.startswith("fit ")}
+                found[i, j] = sum(
+                    first.estimate.parts[name] * second.estimate.parts.get(name, 0.0)
+                    for name in both
+                )
+            else:
+                found[i, j] = correlation(i, j) * own[i] * own[j]
+            found[j, i] = found[i, j]
+    return found
 
 
-def _of_ratio(first: Estimate, second: Estimate, size: float) -> float:
+def as_values(numbers: Sequence[Named], correlation: Correlation) -> list[Value]:
+    """Give numbers in SI units, each with its sources; what two share has the same source."""
+    parts = independent_parts(own_covariance(numbers, correlation))
+    made_of = " + ".join(sorted({f"{one.origin} {one.estimate.key}" for one in numbers}))
+    values = []
+    for place, one in enumerate(numbers):
+        estimate = one.estimate
+        size = dimensions.factor(estimate.unit)
+        shared = {name: part * size for name, part in estimate.parts.items()
+                  if not name.startswith("fit ")}  # fmt: skip
+        shared |= {f"{made_of} {k}": float(part) * size
+                   for k, part in enumerate(parts[place]) if part}  # fmt: skip
+        origin = dimensions.origin(estimate.unit)
+        values.append(Value(estimate.value * size + origin, shared=shared))
+    return values
+
+
+def _of_ratio(first: Estimate, second: Estimate, size: float, shared: float) -> float:
     """Give the uncertainty of second/first."""
     ratio = second.value * size / first.value
-    return _combined(first, second, -ratio / first.value, size / first.value)
+    return _combined(first, second, -ratio / first.value, size / first.value, shared)
 
 
-def _combined(first: Estimate, second: Estimate, by_first: float, by_second: float) -> float:
+def _combined(
+    first: Estimate, second: Estimate, by_first: float, by_second: float, shared: float
+) -> float:
+    """Combine two uncertainties; shared: the covariance of what both have of their own."""
     parts: dict[str, float] = {}
-    rest = 0.0
+    rest = 2 * by_first * by_second * shared
     for one, by in ((first, by_first), (second, by_second)):
-        u = one.uncertainty if math.isfinite(one.uncertainty) else 0.0
-        shared = {n: p for n, p in one.parts.items() if not n.startswith("fit ")}
-        rest += max(0.0, u**2 - sum(p**2 for p in shared.values())) * by**2
-        for name, part in shared.items():
-            parts[name] = parts.get(name, 0.0) + by * part
-    total = math.sqrt(rest + sum(part**2 for part in parts.values()))
+        own = one.own_uncertainty
+        rest += (own if math.isfinite(own) else 0.0) ** 2 * by**2
+        for name, part in one.parts.items():
+            if not name.startswith("fit "):
+                parts[name] = parts.get(name, 0.0) + by * part
+    total = math.sqrt(max(0.0, rest) + sum(part**2 for part in parts.values()))
     return total or math.nan
 
 
@@ -252,5 +291,5 @@ BUILT = (
 )
 OF_FIT = {"at_x": at_x, "at_y": at_y, "each": each}
 
-__all__ = ["BUILT", "OF_FIT", "GalenaError", "Source", "as_value", "by_formula", "difference",
+__all__ = ["BUILT", "OF_FIT", "GalenaError", "Source", "as_values", "by_formula", "difference",
            "meet"]  # fmt: skip

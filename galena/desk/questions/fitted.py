@@ -13,9 +13,11 @@ from galena.core.errors import FitError, FormulaError
 from galena.core.fits.moving import moved
 from galena.core.fits.widened import widened
 from galena.core.residual_signs import signs
+from galena.core.second_look import straightness
 from galena.core.units import Unit
 from galena.core.units import format as typeset
 from galena.desk.questions.answer import Answer, Asked, Estimate, Question, following
+from galena.desk.questions.influences import of_fit
 
 COUNTED = ("power", "logarithm")  # these take x as a number
 TYPED = "model"  # the kind whose formula stands in the details
@@ -72,7 +74,12 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
         said += numbers.significant(found.reduced_chi_squared)
     else:
         said = f"{count} readings, residuals {off} {y}"
-    remarks = () if by_hand else tuple(str(one) for one in second_look_claims.of_fit(found, ups))
+    remarks: tuple[str, ...] = ()
+    if not by_hand:
+        straight = None
+        if found.model.key in second_look_claims.LINES:
+            straight = straightness(asked.inside.t, asked.inside.y, u)
+        remarks = tuple(str(one) for one in second_look_claims.of_fit(found, ups, straight))
     try:
         units = found.model.units(asked.x_unit, asked.y_unit)
     except FormulaError as error:
@@ -141,8 +148,8 @@ def _parts(found: fits.Fit) -> dict[str, dict[str, float]]:
 
 FITTED = (
     *(
-        Question(key, one.label, "span", fitted(key), one.formula)
+        Question(key, one.label, "span", fitted(key), one.formula, influence=of_fit)
         for key, one in fits.MODELS.items()
     ),
-    Question(TYPED, "model", "span", fitted(TYPED), "a formula of x", ("formula",)),
+    Question(TYPED, "model", "span", fitted(TYPED), "a formula of x", ("formula",), of_fit),
 )

@@ -17,6 +17,7 @@ from galena.core.units import Unit, parse, related
 from galena.core.units import format as typeset
 from galena.desk.errors import DeskError
 from galena.desk.questions.answer import Answer, Asked, Estimate, Question, following
+from galena.desk.questions.influences import of_area, of_mean
 from galena.experiments.readings import Readings
 
 MOST_LISTED = 12
@@ -228,11 +229,13 @@ def _middle(asked: Asked, y: float | None) -> tuple[float, float]:
 
 
 STRETCH = (
-    Question("mean", "mean", "span", _mean, "with its standard error"),
+    Question("mean", "mean", "span", _mean, "with its standard error", influence=of_mean),
     Question("spread", "spread", "span", _spread, "standard deviation and median"),
     Question("extremes", "lowest and highest", "span", _least_and_most, "readings, and where"),
     Question("duration", "how long", "span", _duration, "width and number of readings"),
-    Question("area", "area", "span", _area, "under the readings", ("baseline", "readings_only")),
+    Question(
+        "area", "area", "span", _area, "under the readings", ("baseline", "readings_only"), of_area
+    ),
     Question("crossing", "crossing", "span", _crossing, "of a level", ("level",)),
     Question("peak", "peak", "span", _peak(True), "highest place between readings"),
     Question("trough", "trough", "span", _peak(False), "lowest place between readings"),

@@ -1,0 +1,223 @@
+"""Whether readings lie on a straight line: what *line*, *linear*, *proportional* may rest on."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.signal import lfilter
+from scipy.stats import t as student
+
+from galena.core import autoregression
+
+Floats = NDArray[np.float64]
+FEWEST = 5
+_UNLIKELY = 0.05
+_SIMULATED = 8000  # sets of straight readings with plain scatter, always the same ones
+_SIMULATED_AT = 200  # of more readings so many places stand for all in the simulation
+_MORE, _LASTING = 1.5, 0.98  # standard deviations more of the last error; and at most so much
+_SETS, _FEWEST_SETS, _NUMBERS, _SETTLING = 600, 120, 2_000_000, 200
+_ROUNDING = 1e-11  # of all readings: what is left over is the arithmetic's
+_AT_MOST = 1500  # means of neighbours stand for more readings
+_COARSE = 1.0  # a step of the readings as large as their scatter is coarse
+_WITHIN = 0.75  # of a step: nothing beyond rounding is left over
+_NAMES = ("a square", "a cube", "a logarithm", "an inverse")
+
+
+@dataclass(frozen=True)
+class Straightness:
+    """is_straight: None where too few readings can tell; why: in words."""
+
+    is_straight: bool | None
+    why: str
+
+
+@dataclass(frozen=True)
+class _Null:
+    """What happens by chance alone on these places.
+
+    smallest, ratios: sorted, of the simulated sets; joint: how rare the rarer of both must be;
+    alone: the smallest probability of extra terms that is rare where the ratio does not count.
+    """
+
+    smallest: Floats
+    ratios: Floats
+    joint: float
+    alone: float
+
+
+def straightness(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None = None) -> Straightness:
+    """Judge whether readings lie on a straight line but for their scatter.
+
+    x, y: shape (n,); u_y: standard uncertainties by which readings are weighted, shape (n,) or
+    a number. Two questions: does one more term (x², x³ and, where all x > 0, ln x and 1/x)
+    explain more than scatter would, by the smallest of their probabilities; and do the residuals
+    of the parabola still run with their neighbours, by von Neumann's ratio. How small these get
+    by chance is simulated on these very places with a fixed seed, so that straight readings are
+    called curved in 5 % of all cases.
+    Where readings follow each other, or their last digit is coarse, the ratio says nothing and
+    terms are judged by the uncertainty that then holds.
+    Source: von Neumann, The Annals of Mathematical Statistics 12 (1941) 367; the permutation of
+    two tests into one by the smaller of their ranks: Westfall and Young, Resampling-Based
+    Multiple Testing (1993), 2.
+    """
+    places, values = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
+    good = np.isfinite(places) & np.isfinite(values)
+    weights = np.ones(values.shape)
+    if u_y is not None:
+        u = np.broadcast_to(np.asarray(u_y, dtype=np.float64), values.shape)
+        good &= np.isfinite(u) & (u > 0)
+        weights[good] = 1 / u[good]
+    order = np.flatnonzero(good)[np.argsort(places[good], kind="stable")]
+    places, values, weights = _thinned(places[order], values[order], weights[order])
+    if values.size < FEWEST or np.unique(places).size < FEWEST:
+        return Straightness(None, f"{values.size} readings are too few to tell a line from a curve")
+    columns, terms = _columns(places, weights)
+    line = np.linalg.qr(columns)[0]
+    scaled = values * weights
+    left = scaled - line @ (line.T @ scaled)
+    if np.linalg.norm(left) <= _ROUNDING * np.linalg.norm(scaled):
+        return Straightness(True, "nothing is left over beside a line")
+    step = _step(values)
+    off = left / weights
+    scatter = float(np.sqrt(off @ off / (values.size - 2)))
+    if step and float(np.abs(off).max()) <= _WITHIN * step:
+        return Straightness(True, "what is left over beside a line is less than the last digit")
+    probabilities, ratio = _seen(left[None], line, terms, _parabola(columns, terms))
+    null = _null(places.tobytes(), weights.tobytes())
+    best = int(np.argmin(probabilities[:, 0]))
+    extended = np.column_stack((line, terms[best]))
+    rest = scaled - np.linalg.qr(extended)[0] @ (np.linalg.qr(extended)[0].T @ scaled)
+    coarse = bool(step >= _COARSE * scatter)
+    if coarse or autoregression.follow_each_other(rest, 3):
+        curved = _is_rare_while_following(left, rest, line, terms, float(probabilities.min()))
+        how = "although readings follow each other, "
+    elif values.size >= autoregression.FEWEST:
+        # Where the ratio is small readings follow each other; what is left to judge are terms.
+        curved, how = float(probabilities.min()) < null.alone, ""
+    else:
+        rank = min(_rank(null.smallest, float(probabilities.min())), _rank(null.ratios, ratio[0]))
+        curved, how = bool(rank < null.joint), ""
+    if not curved:
+        return Straightness(True, "no curve is seen beyond the scatter")
+    if probabilities[best, 0] <= null.alone:
+        return Straightness(False, f"{how}{_NAMES[best]} more explains what a line leaves over")
+    return Straightness(False, f"{how}what is left over runs with its neighbours")
+
+
+def _thinned(x: Floats, y: Floats, weights: Floats) -> tuple[Floats, Floats, Floats]:
+    """Take means of neighbours where there are very many: a straight line stays one."""
+    each = x.size // _AT_MOST
+    if each < 2:
+        return x, y, weights
+    whole = x.size - x.size % each
+    squares = weights[:whole].reshape(-1, each) ** 2
+    total = squares.sum(axis=1)
+    means = [(part[:whole].reshape(-1, each) * squares).sum(axis=1) / total for part in (x, y)]
+    return means[0], means[1], np.sqrt(total)
+
+
+def _columns(x: Floats, weights: Floats) -> tuple[Floats, list[Floats]]:
+    """Give the columns of a line, shape (n, 2), and the extra terms, each of length one across
+    it."""
+    z = (x - x.mean()) / np.ptp(x)
+    columns = np.stack((np.ones_like(z), z), axis=1) * weights[:, None]
+    line = np.linalg.qr(columns)[0]
+    raw = [z**2, z**3]
+    if (x > 0).all():
+        raw += [np.log(x / x.mean()), x.mean() / x]
+    terms = []
+    for term in raw:
+        across = term * weights - line @ (line.T @ (term * weights))
+        terms.append(across / (np.linalg.norm(across) or 1.0))
+    return columns, terms
+
+
+def _parabola(columns: Floats, terms: list[Floats]) -> Floats:
+    return np.asarray(np.linalg.qr(np.column_stack((columns, terms[0])))[0])
+
+
+def _seen(
+    left: Floats, line: Floats, terms: list[Floats], parabola: Floats
+) -> tuple[Floats, Floats]:
+    """Give the probability of each extra term, shape (terms, m), and von Neumann's ratio of the
+    residuals of the parabola, shape (m,), for m sets of residuals of a line."""
+    rss = np.einsum("ij,ij->i", left, left)
+    spare = left.shape[1] - 3
+    share = np.stack([left @ term for term in terms])
+    rest = np.maximum(rss - share**2, 1e-300)
+    probabilities = 2 * student.sf(np.abs(share) / np.sqrt(rest / spare), spare)
+    bent = left - (left @ parabola) @ parabola.T
+    steps = np.diff(bent, axis=1)
+    ratio = np.einsum("ij,ij->i", steps, steps)
+    return probabilities, ratio / np.maximum(np.einsum("ij,ij->i", bent, bent), 1e-300)
+
+
+@lru_cache(maxsize=128)
+def _null(x_bytes: bytes, weights_bytes: bytes) -> _Null:
+    x, weights = np.frombuffer(x_bytes), np.frombuffer(weights_bytes)
+    count = x.size
+    if count > _SIMULATED_AT:
+        some = np.linspace(0, count - 1, _SIMULATED_AT).astype(int)
+        x, weights = x[some], weights[some]
+    columns, terms = _columns(x, weights)
+    line, parabola = np.linalg.qr(columns)[0], _parabola(columns, terms)
+    noise = np.random.default_rng(20).normal(size=(_SIMULATED, x.size))
+    left = noise - (noise @ line) @ line.T
+    probabilities, ratios = _seen(left, line, terms, parabola)
+    smallest = probabilities.min(axis=0)
+    by_term, by_ratio = np.sort(smallest), np.sort(ratios)
+    rarer = np.minimum(_rank(by_term, smallest), _rank(by_ratio, ratios))
+    joint, alone = float(np.quantile(rarer, _UNLIKELY)), float(np.quantile(smallest, _UNLIKELY))
+    if count > x.size:  # the ratio narrows with the number of readings, to 2 ± 2/√n
+        by_ratio = 2 + (by_ratio - 2) * math.sqrt(x.size / count)
+    return _Null(by_term, by_ratio, joint, alone)
+
+
+def _rank(among: Floats, value: float | Floats) -> Floats:
+    return np.asarray(np.searchsorted(among, value, side="right") / among.size)
+
+
+def _is_rare_while_following(
+    left: Floats, rest: Floats, line: Floats, terms: list[Floats], smallest: float
+) -> bool:
+    """Tell whether so small a probability is rare where errors follow each other.
+
+    left, rest: residuals of the line, and of the line with its best term. Errors of the same
+    kind are simulated, with a little more of the last one in each than was seen: from few
+    readings that is told too small as often as too large, and only the former calls too much
+    curved.
+    """
+    count = rest.size
+    design = np.column_stack((line, *terms[:1]))
+    followed = autoregression.of_residuals(rest, design).coefficients.copy()
+    if not followed.size:
+        followed = np.array([max(0.0, float(rest[1:] @ rest[:-1]) / float(rest @ rest))])
+    lasting = min(0.99, float(followed.sum()))
+    followed[0] += _MORE * math.sqrt(max(0.0, 1 - lasting**2) / count)
+    root = float(np.abs(np.roots(np.concatenate(([1.0], -followed)))).max(initial=0.0))
+    if root > _LASTING:
+        followed = followed * (_LASTING / root) ** np.arange(1, followed.size + 1)
+    sets = max(_FEWEST_SETS, min(_SETS, _NUMBERS // count))
+    noise = np.random.default_rng(3).normal(size=(sets, count + _SETTLING))
+    errors = lfilter([1.0], np.concatenate(([1.0], -followed)), noise, axis=1)[:, _SETTLING:]
+    simulated = errors - (errors @ line) @ line.T
+    by_chance = _seen(simulated, line, terms, line)[0].min(axis=0)
+    return float(np.mean(by_chance <= smallest)) < _UNLIKELY
+
+
+def _step(y: Floats) -> float:
+    """Give the step in which readings are written; 0 where none is seen.
+
+    It is the least difference of two readings, where all differences are whole multiples of it.
+    """
+    apart = np.diff(np.unique(y))
+    if not apart.size:
+        return 0.0
+    least = float(apart.min())
+    counts = apart / least
+    whole = np.abs(counts - np.round(counts)) <= 1e-6 * np.maximum(counts, 1.0)
+    return least if whole.all() and apart.size < y.size - 1 else 0.0
