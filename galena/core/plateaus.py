@@ -14,7 +14,8 @@ _WIDEST = 0.03  # of the readings: with so wide a window the search begins
 _LEAST = 5
 _STILL = 4.0
 _FLAT = 0.01  # of the whole range: what changes less from window to window is level
-_COVERED = 0.5  # of the readings on plateaus: then a narrower window would only see more noise
+_COVERED = 0.3  # of the readings on plateaus: then a narrower window would only see gusts
+_MOST_KEPT = 0.9
 MOST = 60
 
 
@@ -25,7 +26,7 @@ def plateaus(x: ArrayLike, y: ArrayLike) -> list[tuple[float, float]]:
     by less than four standard uncertainties of that difference, as seen from the scatter that
     the windows usually have, and the stretch as a whole neither rises nor falls by more.
     Neighbouring plateaus of about the same level are one. The window is 3 % of the readings,
-    and narrower where that leaves most readings on no plateau.
+    and narrower where that finds hardly any.
     Raises TooFewReadings for fewer than twenty readings.
     Source: Shewhart's control limits (W. A. Shewhart, Economic Control of Quality, 1931), for
     the difference of two means.
@@ -54,7 +55,7 @@ def _covered(stretches: list[tuple[int, int]]) -> int:
 def _of_width(values: Floats, width: int) -> list[tuple[int, int]]:
     """Find plateaus by comparing neighbouring windows of so many readings."""
     mean, sd = _windows(values, width)
-    usual = float(np.median(sd)) or 1e-12 * float(np.ptp(values))
+    usual = float(np.median(sd)) * _following(values) or 1e-12 * float(np.ptp(values))
     apart = np.abs(mean[width:] - mean[:-width])  # window before and window behind
     limit = max(_STILL * usual * np.sqrt(2 / width), _FLAT * float(np.ptp(values)))
     still = np.zeros(values.size, dtype=bool)
@@ -64,6 +65,20 @@ def _of_width(values: Floats, width: int) -> list[tuple[int, int]]:
     found = [run for run in _stretches(still) if run[1] - run[0] + 1 >= width]
     joined = _joined(found, values, limit)
     return [(i, j) for i, j in joined if _is_level(values[i : j + 1], usual, limit)]
+
+
+def _following(y: Floats) -> float:
+    """Tell by how much means scatter more because each error keeps a share of the last, as gusts.
+
+    For an error that keeps φ of the last one, differences of readings k apart have a variance
+    that goes with 1 - φᵏ; so 1 + φ is that of two apart over that of neighbours. Medians are
+    deaf to the steps between plateaus. Source: Box and Jenkins, Time Series Analysis (1976), 3.2.
+    """
+    near, far = (float(np.median(np.abs(y[k:] - y[:-k]))) for k in (1, 2))
+    kept = (far / near) ** 2 - 1 if near > 0 else 0.0
+    if not 0 < kept < _MOST_KEPT:  # more than all of it is no error but a smooth curve
+        return 1.0
+    return math.sqrt((1 + kept) / (1 - kept))
 
 
 def _is_level(y: Floats, usual: float, limit: float) -> bool:

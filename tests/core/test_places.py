@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.signal import lfilter
 
 from galena.core.areas import area_between
 from galena.core.crossings import crossings, extreme, half_way
@@ -153,6 +154,25 @@ def test_the_middle_of_a_step_is_found_in_noise():
     assert at.rising and at.u_x < 0.05
     with pytest.raises(TooFewReadings):
         half_way(X[:5], X[:5], 0.1)
+
+
+@pytest.mark.parametrize("order", ["rising", "mixed"])
+@pytest.mark.parametrize("noise", [0.0, 0.05, 0.2])
+def test_many_short_plateaus_are_found(order, noise):
+    rng = np.random.default_rng(6)
+    levels = np.arange(20.0) if order == "rising" else rng.permutation(20).astype(float)
+    found = plateaus(np.arange(600.0), np.repeat(levels, 30) + rng.normal(0, noise, 600))
+    assert len(found) == 20
+    assert all(30 * k - 0.5 <= lo < hi <= 30 * k + 29.5 for k, (lo, hi) in enumerate(found))
+
+
+def test_gusts_do_not_take_a_plateau_apart():
+    rng = np.random.default_rng(1)
+    t, target = np.arange(0.0, 150.0, 0.1), np.repeat([3.1, 6.0, 9.2, 12.1, 15.0], 300)
+    mean = lfilter([0.1 / 4.0], [1.0, -(1 - 0.1 / 4.0)], target)  # it settles within 4 s
+    gust = lfilter([1.0], [1.0, -0.67], rng.normal(0, 0.0186, t.size))
+    found = plateaus(t, mean * (1 + gust) + rng.normal(0, 0.02, t.size))
+    assert [int(lo // 30) for lo, _ in found] == [0, 1, 2, 3, 4]
 
 
 def test_plateaus_are_found_between_steps_and_nowhere_on_a_slope():
