@@ -55,7 +55,7 @@ def _covered(stretches: list[tuple[int, int]]) -> int:
 def _of_width(values: Floats, width: int) -> list[tuple[int, int]]:
     """Find plateaus by comparing neighbouring windows of so many readings."""
     mean, sd = _windows(values, width)
-    usual = float(np.median(sd)) * _following(values) or 1e-12 * float(np.ptp(values))
+    usual = float(np.median(sd)) or 1e-12 * float(np.ptp(values))
     apart = np.abs(mean[width:] - mean[:-width])  # window before and window behind
     limit = max(_STILL * usual * np.sqrt(2 / width), _FLAT * float(np.ptp(values)))
     still = np.zeros(values.size, dtype=bool)
@@ -63,7 +63,10 @@ def _of_width(values: Floats, width: int) -> list[tuple[int, int]]:
     still[:width] = still[width]
     still[width + apart.size :] = still[width + apart.size - 1]
     found = [run for run in _stretches(still) if run[1] - run[0] + 1 >= width]
-    joined = _joined(found, values, limit)
+    # Gusts may break a plateau in two: what belongs together is judged by how they scatter.
+    following = _following(values)
+    joined = _joined(found, values, limit * following)
+    usual *= following
     return [(i, j) for i, j in joined if _is_level(values[i : j + 1], usual, limit)]
 
 

@@ -76,7 +76,7 @@ def beam(experiment: Experiment, person: Person) -> None:
     finding_flows.ask(span, "peak", slope, [run])
     finding_flows.build(sheet, "there", [crossing.pk], quantity=light)
     whole = desk.add_span(sheet, 2.5, 15.5)
-    finding_flows.ask(whole, "step", light, [run])
+    finding_flows.ask(whole, "step", light, [run], {"weighted": True})
 
 
 def gangway(experiment: Experiment, person: Person) -> None:
