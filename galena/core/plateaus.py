@@ -12,7 +12,7 @@ from galena.core.errors import TooFewReadings
 Floats = NDArray[np.float64]
 _WIDEST = 0.03  # of the readings: with so wide a window the search begins
 _LEAST = 5
-_STILL = 4.0
+_STILL, _SETTLED = 4.0, 2.0  # standard uncertainties
 _FLAT = 0.01  # of the whole range: what changes less from window to window is level
 _COVERED = 0.3  # of the readings on plateaus: then a narrower window would only see gusts
 _MOST_KEPT = 0.9
@@ -67,7 +67,8 @@ def _of_width(values: Floats, width: int) -> list[tuple[int, int]]:
     following = _following(values)
     joined = _joined(found, values, limit * following)
     usual *= following
-    return [(i, j) for i, j in joined if _is_level(values[i : j + 1], usual, limit)]
+    level = [(i, j) for i, j in joined if _is_level(values[i : j + 1], usual, limit)]
+    return [(_settled(values, i, j), j) for i, j in level]
 
 
 def _following(y: Floats) -> float:
@@ -82,6 +83,20 @@ def _following(y: Floats) -> float:
     if not 0 < kept < _MOST_KEPT:  # more than all of it is no error but a smooth curve
         return 1.0
     return math.sqrt((1 + kept) / (1 - kept))
+
+
+def _settled(y: Floats, i: int, j: int) -> int:
+    """Give from where on a plateau has settled: as long as its first quarter differs from the
+    rest by more than two standard uncertainties, that quarter is no part of it."""
+    while j - i + 1 >= 4 * _LEAST:
+        quarter = (j - i + 1) // 4
+        first, rest = y[i : i + quarter], y[i + quarter : j + 1]
+        scatter = float(rest.std()) * _following(rest)
+        apart = abs(float(first.mean()) - float(rest.mean()))
+        if apart <= _SETTLED * scatter * math.sqrt(1 / quarter + 1 / rest.size):
+            break
+        i += quarter
+    return i
 
 
 def _is_level(y: Floats, usual: float, limit: float) -> bool:

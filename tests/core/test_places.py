@@ -173,6 +173,8 @@ def test_gusts_do_not_take_a_plateau_apart():
     gust = lfilter([1.0], [1.0, -0.67], rng.normal(0, 0.0186, t.size))
     found = plateaus(t, mean * (1 + gust) + rng.normal(0, 0.02, t.size))
     assert [int(lo // 30) for lo, _ in found] == [0, 1, 2, 3, 4]
+    settled = [float(mean[(t >= lo) & (t <= hi)].mean()) for lo, hi in found]
+    assert settled == pytest.approx([3.1, 6.0, 9.2, 12.1, 15.0], abs=0.06)
 
 
 def test_plateaus_are_found_between_steps_and_nowhere_on_a_slope():
