@@ -37,25 +37,25 @@ class Autoregression:
         Source: Box and Jenkins, Time Series Analysis (1976), 3.2 (the Yule-Walker equations).
         """
         order = self.coefficients.size
-        found = np.zeros(count)
-        found[0] = 1.0
+        correlations = np.zeros(count)
+        correlations[0] = 1.0
         if not order:
-            return found
+            return correlations
         equations = np.eye(order + 1)
         for k in range(order + 1):
             for j in range(1, order + 1):
                 equations[k, abs(k - j)] -= self.coefficients[j - 1]
         first = np.linalg.solve(equations, np.eye(order + 1)[0])
-        known = (first / first[0]).tolist()
+        followed = (first / first[0]).tolist()
         backwards = self.coefficients[::-1].tolist()
-        while len(known) < count:
-            recent = known[-order:]
-            known.append(sum(a * b for a, b in zip(backwards, recent, strict=True)))
-            if all(abs(one) < _GONE for one in known[-order:]):
+        while len(followed) < count:
+            recent = followed[-order:]
+            followed.append(sum(a * b for a, b in zip(backwards, recent, strict=True)))
+            if all(abs(one) < _GONE for one in followed[-order:]):
                 break
-        most = min(count, len(known))
-        found[:most] = known[:most]
-        return found
+        most = min(count, len(followed))
+        correlations[:most] = followed[:most]
+        return correlations
 
 
 def follow_each_other(errors: Floats, taken_out: int = 1) -> bool:

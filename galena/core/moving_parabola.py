@@ -43,7 +43,7 @@ def inner(y: Floats, x: Floats, window: int, *, of_rate: bool) -> Inner:
     steps by the normal equations about the reading itself.
     """
     half = window // 2
-    made = Inner(np.empty(y.size - 2 * half), np.empty(y.size - 2 * half, dtype=bool))
+    inner_rows = Inner(np.empty(y.size - 2 * half), np.empty(y.size - 2 * half, dtype=bool))
     for rows, own in _blocks(y.size, half):
         at, of = x[rows], y[rows]
         sums = np.zeros((4, at.size))
@@ -60,15 +60,15 @@ def inner(y: Floats, x: Floats, window: int, *, of_rate: bool) -> Inner:
         weights = _weights(sums, window, of_rate)
         with np.errstate(all="ignore"):  # doubtful rows are worked out otherwise
             values = weights.c0 * t0 + weights.c1 * t1 + weights.c2 * t2
-        made.values[own] = values if of_rate else values + of
-        made.doubtful[own] = weights.doubtful
-    return made
+        inner_rows.values[own] = values if of_rate else values + of
+        inner_rows.doubtful[own] = weights.doubtful
+    return inner_rows
 
 
 def inner_variance(squares: Floats, x: Floats, window: int, *, of_rate: bool) -> Inner:
     """Give Σ (weight · u)² of each such row; squares: u² of the readings, shape (n,)."""
     half = window // 2
-    made = Inner(np.empty(x.size - 2 * half), np.empty(x.size - 2 * half, dtype=bool))
+    inner_rows = Inner(np.empty(x.size - 2 * half), np.empty(x.size - 2 * half, dtype=bool))
     for rows, own in _blocks(x.size, half):
         at = x[rows]
         sums = np.zeros((4, at.size))
@@ -83,11 +83,11 @@ def inner_variance(squares: Floats, x: Floats, window: int, *, of_rate: bool) ->
                 part *= d
         c0, c1, c2, doubtful = _weights(sums, window, of_rate)
         with np.errstate(all="ignore"):
-            found = c0 * c0 * of_u[0] + 2 * c0 * c1 * of_u[1] + (c1 * c1 + 2 * c0 * c2) * of_u[2]
-            found += 2 * c1 * c2 * of_u[3] + c2 * c2 * of_u[4]
-        made.values[own] = np.maximum(found, 0.0)
-        made.doubtful[own] = doubtful
-    return made
+            variance = c0 * c0 * of_u[0] + 2 * c0 * c1 * of_u[1] + (c1 * c1 + 2 * c0 * c2) * of_u[2]
+            variance += 2 * c1 * c2 * of_u[3] + c2 * c2 * of_u[4]
+        inner_rows.values[own] = np.maximum(variance, 0.0)
+        inner_rows.doubtful[own] = doubtful
+    return inner_rows
 
 
 def _blocks(count: int, half: int) -> Iterator[tuple[slice, slice]]:

@@ -71,9 +71,9 @@ def solve_each(
         for way in (-1.0, 1.0):
             reached = branch.to(np.where(given, way * _REACHED_BY_SCATTER * scatter, np.nan))
             blunt |= given & ~np.isfinite(reached)
-    found = branch.to(np.where(blunt, np.nan, off))
-    unsolved = np.isfinite(values) & ~blunt & ~np.isfinite(found)
-    return EachReading(found, blunt, unsolved)
+    solved = branch.to(np.where(blunt, np.nan, off))
+    unsolved = np.isfinite(values) & ~blunt & ~np.isfinite(solved)
+    return EachReading(solved, blunt, unsolved)
 
 
 class _Branch:
@@ -87,12 +87,12 @@ class _Branch:
         self.begin = np.full(x.shape, float(params[parameter]))
 
     def value(self, p: Floats, rows: NDArray[np.intp] | slice = slice(None)) -> Floats:
-        known = {**self.params, self.parameter: p}  # each model works element by element
-        return self.model.values(self.x[rows], known)  # type: ignore[arg-type]
+        params = {**self.params, self.parameter: p}  # each model works element by element
+        return self.model.values(self.x[rows], params)  # type: ignore[arg-type]
 
     def slope(self, p: Floats, rows: NDArray[np.intp] | slice = slice(None)) -> Floats:
-        known = {**self.params, self.parameter: p}
-        slopes = self.model.slopes(self.x[rows], known)  # type: ignore[arg-type]
+        params = {**self.params, self.parameter: p}
+        slopes = self.model.slopes(self.x[rows], params)  # type: ignore[arg-type]
         return np.asarray(slopes[:, self.place])
 
     def to(self, change: Floats) -> Floats:
@@ -100,7 +100,7 @@ class _Branch:
 
         change: shape (n,), NaN where it is not asked.
         """
-        found = np.full(self.x.shape, np.nan)
+        reached = np.full(self.x.shape, np.nan)
         rows = np.flatnonzero(np.isfinite(change))
         p = self.begin[rows]
         with np.errstate(all="ignore"):
@@ -120,13 +120,13 @@ class _Branch:
                 done = np.where(kept, share, done)
                 step = np.where(kept, 2 * step, step / 4)
                 arrived = done >= 1.0
-                found[rows[arrived]] = self._polished(
+                reached[rows[arrived]] = self._polished(
                     p[arrived], change, rows[arrived], first[arrived]
                 )
                 left = ~arrived & (step > _SHORTEST)
                 rows, p, slope, sign = rows[left], p[left], slope[left], sign[left]
                 first, done, step = first[left], done[left], step[left]
-        return found
+        return reached
 
     def _keeps(
         self, p: Floats, tried: Floats, slope: Floats, sign: Floats, rows: NDArray[np.intp]

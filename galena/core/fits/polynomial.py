@@ -74,13 +74,13 @@ def powers_of(model: Model, x: Floats) -> dict[str, int]:
     if not np.array_equal(columns, model.slopes(x, other)):
         return {}
     all_powers = range(columns.shape[1])
-    found = {
+    powers = {
         name: power
         for name, column in zip(model.parameters, columns.T, strict=True)
         for power in all_powers
         if np.allclose(column, x**power, rtol=1e-14, atol=0.0)
     }
-    return found if sorted(found.values()) == list(all_powers) else {}
+    return powers if sorted(powers.values()) == list(all_powers) else {}
 
 
 def fitted(x: Floats, y: Floats, weights: Floats, degree: int) -> Centred:

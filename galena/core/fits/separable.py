@@ -45,10 +45,10 @@ class Turning:
 
 
 def starts(
-    model: ModelFormula, x: Floats, y: Floats, known: Mapping[str, float]
+    model: ModelFormula, x: Floats, y: Floats, held: Mapping[str, float]
 ) -> list[dict[str, float]]:
-    """Give parameters to begin with, likely ones first; those in `known` keep their values."""
-    free = [name for name in model.parameters if name not in known]
+    """Give parameters to begin with, likely ones first; those in `held` keep their values."""
+    free = [name for name in model.parameters if name not in held]
     turnings = [one for one in turning(model) if set(one.frequency) & set(free)]
     rng = np.random.default_rng(7)  # the same starts each time
     count = OF_WAVE if turnings else ENOUGH
@@ -57,14 +57,14 @@ def starts(
         some = np.sort(rng.choice(x.size, count, replace=False))
     few_x, few_y = x[some], y[some]
     sizes = _usual_sizes(model, few_x, few_y)
-    linear = _linear_in(model, few_x, free, sizes, known)
+    linear = _linear_in(model, few_x, free, sizes, held)
     others = [name for name in free if name not in linear]
     if not linear and not turnings:
         return []
     tried: list[tuple[float, dict[str, float]]] = []
     with np.errstate(all="ignore"):
-        for setting in _settings(turnings, others, sizes, known, x, y):
-            fitted = _rest(model, few_x, few_y, {**setting, **known}, linear)
+        for setting in _settings(turnings, others, sizes, held, x, y):
+            fitted = _rest(model, few_x, few_y, {**setting, **held}, linear)
             if fitted is not None:
                 tried.append(fitted)
     tried.sort(key=lambda pair: pair[0])
@@ -121,12 +121,12 @@ def _usual_sizes(model: ModelFormula, x: Floats, y: Floats) -> dict[str, float]:
 
 def _linear_in(
     model: ModelFormula, x: Floats, free: Sequence[str], sizes: Mapping[str, float],
-    known: Mapping[str, float],
+    held: Mapping[str, float],
 ) -> list[str]:  # fmt: skip
     """List parameters in which the formula is linear, all of them together."""
     rng = np.random.default_rng(_DRAWN)
     base = {name: float(sizes[name] * rng.uniform(0.4, 1.2)) for name in model.parameters}
-    base |= known
+    base |= held
     some = x[np.unique(np.linspace(0, x.size - 1, min(12, x.size)).astype(int))]
     chosen: list[str] = []
     with np.errstate(all="ignore"):
@@ -143,7 +143,7 @@ def _linear_in(
 
 def _settings(
     turnings: Sequence[Turning], others: Sequence[str], sizes: Mapping[str, float],
-    known: Mapping[str, float], x: Floats, y: Floats,
+    held: Mapping[str, float], x: Floats, y: Floats,
 ) -> list[dict[str, float]]:  # fmt: skip
     """List values to try of the parameters that are not linear, likely ones first."""
     frequency = {one.frequency[0]: one for one in turnings if one.frequency[0] in others}
@@ -162,7 +162,7 @@ def _settings(
     standing_out = [*frequencies(x, y)[:6], *(cycles / reach for cycles in _FEW_CYCLES)]
     turned = []
     for setting, cycles in itertools.product(settings, standing_out):
-        params = {**dict.fromkeys(sizes, 1.0), **setting, **known}
+        params = {**dict.fromkeys(sizes, 1.0), **setting, **held}
         for name, one in frequency.items():
             params[name] = _at_speed(one, name, {**params, one.place: middle}, 2 * np.pi * cycles)
         for one in turnings:
@@ -187,10 +187,10 @@ def _mixed(
             for _ in range(most)]  # fmt: skip
 
 
-def _at_speed(one: Turning, name: str, params: Mapping[str, float], speed: float) -> float:
+def _at_speed(turns: Turning, name: str, params: Mapping[str, float], speed: float) -> float:
     """Find the value of a parameter at which an angle changes so fast; NaN if none does."""
     tried = np.geomspace(1e-15, 1e15, 601)
-    speeds = np.abs(_slope(one.angle, {**params, name: tried}, one.place))
+    speeds = np.abs(_slope(turns.angle, {**params, name: tried}, turns.place))
     speeds = np.broadcast_to(speeds, tried.shape)
     good = np.isfinite(speeds) & (speeds > 0)
     if np.count_nonzero(good) < 2:

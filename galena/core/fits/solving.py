@@ -72,15 +72,15 @@ def _solve(
         centred = polynomial.fitted(x, y, weights, degree)
         solution = centred.in_powers_of_x()
         pick = np.array([int(model.basis[name]) for name in free])
-        found, part = solution.parameters[pick], solution.unscaled_covariance[np.ix_(pick, pick)]
+        fitted, part = solution.parameters[pick], solution.unscaled_covariance[np.ix_(pick, pick)]
     else:
         columns = model.slopes(x)
         of = {name: columns[:, place] for place, name in enumerate(names)}
         known = sum((held[name] * of[name] for name in held), np.zeros_like(x))
         some = np.stack([of[name] for name in free], axis=1)
         solution = linear.solve(some * weights[:, None], (y - known) * weights)
-        found, part = solution.parameters, solution.unscaled_covariance
-    params = {**held, **dict(zip(free, map(float, found), strict=True))}
+        fitted, part = solution.parameters, solution.unscaled_covariance
+    params = {**held, **dict(zip(free, map(float, fitted), strict=True))}
     places = [names.index(name) for name in free]
     covariance[np.ix_(places, places)] = part
     return Solved({name: params[name] for name in names}, covariance, centred)

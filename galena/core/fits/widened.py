@@ -34,11 +34,11 @@ def widened(
     Source: JCGM 102:2011 (GUM, supplement 2), 6.2.1.3; Newey and West, Econometrica 55 (1987)
     703, for the idea of a covariance under correlated errors.
     """
-    places, values, u, made = _counted(fit, x, y, u_y, order)
+    places, values, u, in_time = _counted(fit, x, y, u_y, order)
     if not fit.free or places.ndim > 1 or values.size != fit.residuals.size:
         return fit
     weights = np.ones(places.size) if u is None else 1 / u
-    errors = (weights * fit.residuals)[made]
+    errors = (weights * fit.residuals)[in_time]
     free = [fit.model.parameters.index(name) for name in fit.free]
     if not autoregression.follow_each_other(errors, len(free)):
         return fit
@@ -48,7 +48,7 @@ def widened(
         slopes = z[:, None] ** np.arange(centred.coefficients.size)
     else:
         slopes = fit.model.slopes(places, fit.params)[:, free]
-    design = (slopes * weights[:, None])[made]
+    design = (slopes * weights[:, None])[in_time]
     if not np.isfinite(design).all() or not (np.linalg.norm(design, axis=0) > 0).all():
         return fit
     model = autoregression.of_residuals(errors, design)
@@ -69,8 +69,8 @@ def _counted(
     good[good] = ~fit.model.outside(places[good])
     u = None if u_y is None else np.broadcast_to(np.asarray(u_y, dtype=np.float64), values.shape)
     when = np.arange(values.size) if order is None else np.asarray(order)
-    made = np.argsort(when[good], kind="stable")
-    return places[good], values[good], None if u is None else u[good], made
+    in_time = np.argsort(when[good], kind="stable")
+    return places[good], values[good], None if u is None else u[good], in_time
 
 
 def _with(fit: Fit, free: list[int], part: Floats) -> Fit:
