@@ -178,15 +178,22 @@ class Correction:
         From the calibration and from the zero: that was a mean of readings too, and its error
         is in all that is read after it. Source: JCGM 100:2008 (GUM), F.1.2.3.
         """
-        of_zero = 0.0
-        if self.zero is not None and self.u_zero:
-            at = np.asarray(self.zero, dtype=np.float64)
-            steep = 1.0 if self.calibration is None else abs(float(self.calibration.slope(at)))
-            of_zero = steep * self.u_zero
+        return np.hypot(self.curve_uncertainty(raw), self.zero_uncertainty)
+
+    def curve_uncertainty(self, raw: Floats) -> Floats:
+        """Standard uncertainty from the calibration, shared by all readings; any shape."""
         if self.calibration is None:
-            return np.full(np.shape(raw), abs(self.factor) * of_zero)
-        of_curve = self.calibration.uncertainty(raw, self.zero)
-        return abs(self.factor) * np.hypot(of_curve, of_zero)
+            return np.zeros_like(np.asarray(raw, dtype=np.float64))
+        return abs(self.factor) * self.calibration.uncertainty(raw, self.zero)
+
+    @property
+    def zero_uncertainty(self) -> float:
+        """Standard uncertainty from the zero, the same shift of all readings."""
+        if self.zero is None or not self.u_zero:
+            return 0.0
+        at = np.asarray(self.zero, dtype=np.float64)
+        steep = 1.0 if self.calibration is None else abs(float(self.calibration.slope(at)))
+        return abs(self.factor) * steep * self.u_zero
 
     @property
     def zero_value(self) -> float:

@@ -15,7 +15,7 @@ FAR = 2.0  # standard uncertainties: what lies further off does not agree
 _TIED = 0.999
 _BEYOND = 0.1  # of the readings' reach
 _NEARLY_ALL = 0.95
-_FAR_OFF = 100.0  # uncertainties: nobody needs their number any more
+FAR_OFF = 100.0  # uncertainties: nobody needs their number any more
 LINES = ("line", "proportional")
 _OFFSETS = {"line": "intercept", "inverse_constant": "c", "inverse_square_constant": "c"}
 
@@ -108,7 +108,7 @@ def _offset(fit: Fit, straight: Straightness | None) -> Remark | None:
 
 
 def _from_zero(off: float) -> str:
-    return "far from zero" if off >= _FAR_OFF else f"{off:.0f} of its uncertainties from zero"
+    return "far from zero" if off >= FAR_OFF else f"{off:.0f} of its uncertainties from zero"
 
 
 def _falling(fit: Fit, straight: Straightness | None) -> Remark | None:

@@ -273,6 +273,7 @@ def _asked(finding: Finding, readings: Readings) -> Asked:
         places = (finding.marker.x,) + ((finding.second.x,) if finding.second else ())
         whole = readings.counted
         inside = whole
+    inside, whole = (replace(one, shared=one.shared_by_all, u_zero=0.0) for one in (inside, whole))
     return Asked(
         inside, whole, places, units.parse(sheet.x_unit), units.parse(quantity.unit),
         sheet.x_symbol, quantity.symbol, along.x_decimals(sheet, finding.run),

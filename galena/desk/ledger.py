@@ -9,6 +9,7 @@ from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
 from galena.core.formula.reading import rename
 from galena.core.pooling import agreement
+from galena.core.second_look_claims import FAR_OFF
 from galena.core.symbols import plain
 from galena.desk import along, reading, window
 from galena.desk.findings import RELATED, Answers, said
@@ -150,12 +151,17 @@ def _agreement(rows: list[Row]) -> list[str]:
             [other.value for _, other in pairs], [other.own_uncertainty for _, other in pairs]
         )
         how = "agree" if found.agree else "do not agree"
-        odd = pairs[found.odd][0].finding.run
-        by = f"by {found.apart:.1f} of its uncertainty" if found.apart < 100 else "far off"
-        told.append(
-            f"{rows[0].label}, {one.name}: the {len(pairs)} runs {how}; {odd} lies farthest from "
-            f"their mean, {by}"
-        )
+        runs = [row.finding.run for row, _ in pairs]
+        far = found.apart >= FAR_OFF
+        if len(runs) == 2:
+            by = "far" if far else f"{found.apart:.1f} of their uncertainties"
+            words = f"{runs[0]} and {runs[1]} {how}, {by} apart"
+        else:
+            by = "far off" if far else f"by {found.apart:.1f} of its uncertainty"
+            words = (
+                f"the {len(runs)} runs {how}; {runs[found.odd]} lies farthest from their mean, {by}"
+            )
+        told.append(f"{rows[0].label}, {one.name}: {words}")
     return told
 
 

@@ -215,7 +215,7 @@ def _between(readings: Readings, times: np.ndarray) -> Readings:
             return None
         return np.interp(times, counted.t, values, left=np.nan, right=np.nan)
 
-    return Readings(times, at(counted.y), at(counted.shared), at(counted.u))
+    return Readings(times, at(counted.y), at(counted.shared), at(counted.u), u_zero=readings.u_zero)
 
 
 def _over_measured(x: Found, y: Found) -> Found:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.core import dimensions, units
+from galena.core.conditions import shown
 from galena.core.errors import FormulaError
 from galena.core.formula import Expression, Value
 from galena.core.formula.reading import same_symbol
@@ -152,7 +153,7 @@ class Derivation:
             raise FormulaError(f"{str(rows.run).capitalize()} has no readings of {symbol}.")
         if self.by_digits:
             step = np.full(len(column), 10.0**-thing.decimals)
-            column = replace(column, u=step, shared=None)
+            column = replace(column, u=step, shared=None, u_zero=0.0)
         return _column(thing, column)
 
     def _derived(self, quantity: Quantity, rows: Rows) -> Value:
@@ -199,7 +200,7 @@ def _row(values: float | NDArray[np.float64], size: int) -> NDArray[np.float64]:
 
 
 def _last_digit(text: str) -> float:
-    value = text.partition("±")[0]
+    value = shown(text).partition("±")[0]
     return float(10.0 ** -decimals_of_text(value.replace(",", ".")))
 
 
@@ -214,11 +215,14 @@ def _column(quantity: Quantity, readings: Readings) -> Value:
     known = units.parse(quantity.unit)
     size, origin = dimensions.factor(known), dimensions.origin(known)
     source = same_symbol(quantity.symbol)
+    shared = {} if readings.shared is None else {f"calibration of {source}": readings.shared}
+    if readings.u_zero and (readings.u is not None or readings.shared is not None):
+        shared[f"zero of {source}"] = np.full(len(readings), readings.u_zero)
     value = Value(
         readings.y,
         {} if readings.u is None else {source: 1.0},
         {} if readings.u is None else {source: readings.u},
-        {} if readings.shared is None else {f"calibration of {source}": readings.shared},
+        shared,
     )
     if size == 1.0 and not origin:
         return value

@@ -24,8 +24,9 @@ ROOM = 500_000_000  # bytes of stored readings, and as many of corrected ones
 class Readings:
     """Times since the start of the run in s and the corrected readings, both of shape (n,).
 
-    `shared` is the standard uncertainty that calibration and zero bring to each reading, the same
-    error in all of them; None where there is neither. `u` is the standard uncertainty
+    `shared` is the standard uncertainty that the calibration brings to each reading, the same
+    error in all of them; None where there is no calibration. `u_zero` is that of the zero, the
+    same shift of all. `u` is the standard uncertainty
     of each by itself, and `u_x` that of its place on another x; None where they are not known.
     `aside` tells which were set aside; None
     where none was.
@@ -38,6 +39,7 @@ class Readings:
     aside: NDArray[np.bool_] | None = None
     u_x: NDArray[np.float64] | None = None
     rows: NDArray[np.intp] | None = None
+    u_zero: float = 0.0
 
     def __len__(self) -> int:
         return int(self.t.size)
@@ -58,15 +60,31 @@ class Readings:
         """Give some of the readings."""
         parts = (self.shared, self.u, self.aside, self.u_x, self.rows)
         return Readings(
-            self.t[which], self.y[which], *(one if one is None else one[which] for one in parts)
+            self.t[which],
+            self.y[which],
+            *(one if one is None else one[which] for one in parts),
+            u_zero=self.u_zero,
+        )
+
+    @property
+    def shared_by_all(self) -> NDArray[np.float64] | None:
+        """What calibration and zero bring to each reading together; None where neither does."""
+        if not self.u_zero:
+            return self.shared
+        return np.hypot(
+            0.0 if self.shared is None else self.shared, np.full(len(self), self.u_zero)
         )
 
     @cached_property
     def combined(self) -> NDArray[np.float64] | None:
-        """The combined standard uncertainty of each reading; None where none is known."""
-        if self.u is None or self.shared is None:
-            return self.shared if self.u is None else self.u
-        return np.hypot(self.u, self.shared)
+        """The combined standard uncertainty of each reading; None where none is known.
+
+        That of the zero alone would make a reading look far better than it is.
+        """
+        if self.u is None and self.shared is None:
+            return None
+        known = [part for part in (self.u, self.shared_by_all) if part is not None]
+        return known[0] if len(known) == 1 else np.hypot(*known)
 
     @property
     def counted(self) -> "Readings":
@@ -179,9 +197,9 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
     if found is None:
         t, y = seconds(stamps[:count], origin_us, scale), correction.apply(raw[:count])
         shared = None
-        if correction.has_shared_uncertainty:
-            shared = correction.shared_uncertainty(raw[:count])
-        found = Readings(t, y, shared)
+        if correction.calibration is not None:
+            shared = correction.curve_uncertainty(raw[:count])
+        found = Readings(t, y, shared, u_zero=correction.zero_uncertainty)
         _corrected.put(key, found, t.nbytes + y.nbytes * (1 if shared is None else 2))
     return found
 

@@ -8,6 +8,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
+from galena.bench import flows as bench_flows
 from galena.core import units
 from galena.desk import finding_flows, findings, flows, history, ledger, sheets, window
 from galena.desk.errors import DeskError
@@ -372,7 +373,28 @@ def test_hidden_runs_have_no_say_in_how_runs_agree(sheet, span, decays):
     assert "the 3 runs" in " ".join(card.agreements)
     decays.runs.filter(number=3).update(shown=False)
     (card,) = ledger.of_sheet(sheet).spans
-    assert "the 2 runs" in " ".join(card.agreements)
+    (told,) = card.agreements
+    assert "run 1 and run 2 agree, " in told and "of their uncertainties apart" in told
+
+
+def test_the_zero_is_an_error_that_all_readings_after_it_share(experiment, ada):
+    bench_flows.zero([(making.channel(), 3.0, 0.5)], ada)
+    rng = np.random.default_rng(13)
+    run = making.run(experiment, 50 + rng.normal(0, 0.2, 200), rate=10.0)
+    sheet = sheets.first_sheet(experiment)
+    (shown,) = window.shown_runs(sheet)
+    assert shown.readings.u_zero == 0.5
+    assert shown.readings.combined is None  # it alone would make a reading look far too good
+    spans = [flows.add_span(sheet, lo, lo + 9.0) for lo in (0.0, 10.0)]
+    means = [finding_flows.ask(one, "mean", sheet.quantity, [run])[0] for one in spans]
+    for one in means:
+        assert answer(one).estimates[0].uncertainty == pytest.approx(0.5, rel=0.01)
+        assert "0.50 mm of ± is shared by all readings" in answer(one).remark
+    apart = finding_flows.build(sheet, "difference", [[one.pk, "mean"] for one in means])
+    assert answer(apart).estimates[0].uncertainty < 0.05
+    (line,) = finding_flows.ask(spans[0], "line", sheet.quantity, [run])
+    intercept = next(one for one in answer(line).estimates if one.key == "intercept")
+    assert intercept.uncertainty > 0.5
 
 
 def test_numbers_made_of_the_same_readings_carry_their_correlation(experiment):
