@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy import fft
 
-from galena.core.autoregression import follow_each_other
+from galena.core.autoregression import FEWEST, follow_each_other
 from galena.core.errors import TooFewReadings
 
 _WINDOW = 4.0  # correlation times: so far the correlations are summed
+_BLOCK, _AT_LEVEL = 20, 4.0  # readings at a time; standard deviations of one from the level
 _MOST_OF_ALL = 0.8  # of the readings: no correlation time can be told that is longer
 
 
@@ -108,3 +109,26 @@ def mean_with_uncertainty(y: ArrayLike) -> tuple[float, float]:
     found = describe(y)
     u = found.sd / math.sqrt(effective_count(y))
     return found.mean, u if math.isfinite(u) else 0.0
+
+
+def correlation_time(before: ArrayLike, taken: ArrayLike) -> float:
+    """Tell over how many readings an error goes on, from those before some that were taken.
+
+    before, taken: shape (n,), in the order of time. Few readings cannot show it themselves. Of
+    those before only the last ones count that lay at the level of those taken: what was read
+    at another setting is no error. Where these are too few, those taken tell.
+    """
+    earlier, now = (np.asarray(y, dtype=np.float64).ravel() for y in (before, taken))
+    earlier, now = earlier[np.isfinite(earlier)], now[np.isfinite(now)]
+    if now.size < 2:
+        return 1.0
+    start, alike = earlier.size, now
+    while start >= _BLOCK:
+        block = earlier[start - _BLOCK : start]
+        room = _AT_LEVEL * float(alike.std(ddof=1))
+        if abs(float(block.mean() - alike.mean())) > room:
+            break
+        start, alike = start - _BLOCK, np.concatenate((block, alike))
+    tail = earlier[start:]
+    told = tail if tail.size >= FEWEST else now
+    return told.size / effective_count(told)

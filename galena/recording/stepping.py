@@ -38,7 +38,7 @@ class StepTaking:
         self._latest: deque[NDArray[np.float64]] = deque()
         self._lock = threading.Lock()
         self._collecting: list[Batch] | None = None
-        self._times: list[float] = []
+        self._before = np.empty((0, len(columns)))  # what was read before it was
         self._since = 0.0  # the device's clock when the step was asked for, in µs
         self._ready = threading.Event()
 
@@ -53,7 +53,7 @@ class StepTaking:
                     self._collecting, self._since = [], 0.0
             self._latest.append(batch.values)
             kept = sum(map(len, self._latest))
-            enough = max(self.wanted, BEFORE)
+            enough = self.wanted + BEFORE
             while len(self._latest) > 1 and kept - len(self._latest[0]) >= enough:
                 kept -= len(self._latest.popleft())
             if self._collecting is not None:
@@ -68,7 +68,7 @@ class StepTaking:
         with self._lock:
             self._ready.clear()
             self._collecting = []
-            self._times = self._correlation_times()
+            self._before = self._kept()
             self._since = self.link.clock.estimate().device_at(now_us)
 
     def wait(self, seconds: float) -> bool:
@@ -83,27 +83,22 @@ class StepTaking:
             return None
         stamps = np.concatenate([batch.stamps for batch in collected])[: self.wanted]
         values = np.concatenate([batch.values for batch in collected])[: self.wanted]
-        return Batch(self.count, stamps, values, tuple(self._times))
+        return Batch(self.count, stamps, values, _correlation_times(self._before, values))
 
-    def _correlation_times(self) -> list[float]:
-        """Tell for each column over how many of the latest readings they follow each other."""
+    def _kept(self) -> NDArray[np.float64]:
+        """Give the latest readings of all columns, shape (n, columns)."""
         if not self._latest:
-            return [1.0] * len(self.columns)
-        latest = np.concatenate(list(self._latest))[-BEFORE:]
-        times = []
-        for values in latest.T:
-            finite = values[np.isfinite(values)]
-            times.append(finite.size / statistics.effective_count(finite) if finite.size else 1.0)
-        return times
+            return np.empty((0, len(self.columns)))
+        return np.concatenate(list(self._latest))
 
     def live(self) -> list[statistics.Statistics | None]:
         """Describe the latest readings of each column, corrected, as many as a step has."""
         with self._lock:
-            latest = list(self._latest)
-            times = self._correlation_times()
-        if not latest:
+            latest = self._kept()
+        if not len(latest):
             return [None] * len(self.columns)
-        values = np.concatenate(latest)[-self.wanted :]
+        before, values = latest[: -self.wanted], latest[-self.wanted :]
+        times = _correlation_times(before, values)
         described: list[statistics.Statistics | None] = []
         for column, correction in enumerate(self.corrections):
             try:
@@ -113,6 +108,14 @@ class StepTaking:
             except TooFewReadings:
                 described.append(None)
         return described
+
+
+def _correlation_times(
+    before: NDArray[np.float64], taken: NDArray[np.float64]
+) -> tuple[float, ...]:
+    """Tell for each column over how many readings an error goes on."""
+    columns = zip(before[-BEFORE:].T, taken.T, strict=True)
+    return tuple(statistics.correlation_time(*column) for column in columns)
 
 
 def rate_of(link: Link, columns: list[int]) -> float:

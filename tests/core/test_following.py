@@ -7,7 +7,12 @@ from scipy.signal import lfilter
 from galena.core import autoregression
 from galena.core.fits import MODELS, fit
 from galena.core.fits.widened import widened
-from galena.core.statistics import describe, effective_count, mean_with_uncertainty
+from galena.core.statistics import (
+    correlation_time,
+    describe,
+    effective_count,
+    mean_with_uncertainty,
+)
 
 MODEL = {
     "line": {"slope": 2.0, "intercept": 1.0},
@@ -123,6 +128,17 @@ def test_the_model_of_errors_is_found_again(coefficients):
     assert model.correlations(30) == pytest.approx(exact, abs=0.08)
     lags = [float(np.corrcoef(errors[k:], errors[: errors.size - k])[0, 1]) for k in (1, 2, 5)]
     assert exact[[1, 2, 5]] == pytest.approx(lags, abs=0.08)
+
+
+def test_a_step_takes_its_correlation_from_what_was_read_before_at_its_level():
+    rng = np.random.default_rng(11)
+    white, windy = rng.normal(0, 1, 520), gusts(520, 0.9, rng)
+    assert correlation_time(white[:500], white[500:]) < 1.5
+    assert correlation_time(windy[:500], windy[500:]) > 6
+    moved = np.concatenate((rng.normal(50, 1, 300), rng.normal(0, 1, 200)))
+    assert correlation_time(moved, white[:20]) < 2  # what was read at 50 is no error
+    assert correlation_time([], white[:20]) < 2
+    assert correlation_time(white, [1.0]) == 1.0
 
 
 def test_a_matrix_of_correlations_is_never_written_out_but_used():
