@@ -1,6 +1,7 @@
 """Findings of all kinds: asked over the web, built on others, refitted, shown, undone."""
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -438,3 +439,22 @@ def test_numbers_quoted_in_a_report_stay_those_of_their_finding(decays, sheet, s
     assert len(set(names)) == len(names)
     known = {one.name: one for one in writing.references(sheet)}
     assert known["A.line.1.slope"].always == f"A.line.1#{first.pk}.slope"
+
+
+def test_a_remark_names_its_question_its_quantity_and_its_run(as_ada, decays, sheet, span):
+    asked(span, "line")
+    page = as_ada.get(reverse("desk", args=[decays.pk])).text
+    remark = page[page.index("<b>Second look</b>") :].partition("</p>")[0]
+    label = re.sub(r"<[^>]+>", " ", remark.partition(": ")[0])
+    assert " ".join(label.split()) == "Second look line of h"
+    assert "<svg" in remark.partition(": ")[0]  # the mark of its run
+    assert "do not lie on a straight line" in remark
+
+
+def test_comparing_is_offered_from_two_models_of_the_same_readings_on(as_ada, decays, span):
+    page = reverse("desk", args=[decays.pk])
+    offered = reverse("compare", args=[decays.pk, span.pk])
+    asked(span, "decay_constant")  # one model, of three runs
+    assert offered not in as_ada.get(page).text
+    asked(span, "line")
+    assert offered in as_ada.get(page).text
