@@ -13,7 +13,7 @@ from galena.experiments.models import Condition, Experiment
 from galena.recording import stepper
 from galena.shell.waiting import until
 
-MAGNET = ArmedPlan(10_000, 0.130, 0.050, Level(-0.1, "falling"))
+MAGNET = ArmedPlan(10_000, 0.200, 0.080, Level(-0.1, "falling"))
 TOO_SLOW = ArmedPlan(500, 0.060, 0.010, Level(-0.1, "falling"))
 TURNS, HEIGHTS = ("200", "400"), ("0.30 ± 0.01", "0.60 ± 0.01")
 CLAP = ArmedPlan(10_000, 0.050, 0.005, Level(0.5, "rising"))
@@ -94,14 +94,14 @@ def cocoa(experiment: Experiment, person: Person) -> None:
 
 
 def wind_duct(experiment: Experiment, person: Person) -> None:
-    """One run over the five steps of the fan, half a minute each; the balance was zeroed."""
+    """One run over the five steps of the fan, a minute each; the balance was zeroed."""
     flows.add_condition(experiment, "wing", Condition.Kind.TEXT)
     with apparatus("wind_duct", experiment, person, pace=40) as at:
         at.zero("v", "L")
         begin = at.rig.state["t"] + 12.0  # a reset would set the two clocks anew
         for step in range(1, 6):
-            at.set("fan", step, begin + 30.0 * (step - 1))
-        at.record(at.wish(("v", "L"), wing="flat, 4°"), SteadyPlan(10, 170))
+            at.set("fan", step, begin + 60.0 * (step - 1))
+        at.record(at.wish(("v", "L"), wing="flat, 4°"), SteadyPlan(20, 320))
 
 
 def two_horns(experiment: Experiment, person: Person) -> None:

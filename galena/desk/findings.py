@@ -27,7 +27,7 @@ from galena.desk.questions.built import (
 from galena.desk.questions.fitted import model_of, stated, weights_of
 from galena.experiments.columns import Found, over
 from galena.experiments.formulas import formulas_of
-from galena.experiments.models import Condition, ConditionValue, Given
+from galena.experiments.models import Condition, ConditionValue, Given, Run
 from galena.experiments.readings import NOTHING, Readings
 
 RELATED = ("sheet__x", "sheet__experiment", "span", "marker", "second", "run", "quantity")
@@ -278,6 +278,7 @@ def _asked(finding: Finding, readings: Readings) -> Asked:
         inside, whole, places, units.parse(sheet.x_unit), units.parse(quantity.unit),
         sheet.x_symbol, quantity.symbol, along.x_decimals(sheet, finding.run),
         quantity.decimals, finding.details, str(quantity.pk),
+        harvested=finding.run is not None and finding.run.plan == Run.Plan.HARVEST,
     )  # fmt: skip
 
 

@@ -27,11 +27,13 @@ _doing: ContextVar[tuple[int, ...]] = ContextVar("harvests that are worked out",
 
 @dataclass(frozen=True)
 class Column:
-    """A column of a harvest: its quantity, a value a row, and standard uncertainties."""
+    """A column of a harvest: its quantity, a value a row, the standard uncertainty of each by
+    itself, and the error that a calibration or a zero brings to all of them, signed."""
 
     quantity: Quantity
     values: np.ndarray
     u: np.ndarray | None
+    shared: np.ndarray | None
 
 
 @dataclass(frozen=True)
@@ -199,8 +201,9 @@ def _worked_out(one: Harvest) -> Rows:
     for place, column in enumerate(one.columns):
         quantity = quantities.get(column["quantity"])
         if quantity is not None:
-            values, u = _grouped(cells[place], groups) if one.repeats else cells[place]
-            columns.append(Column(quantity, values, u if np.any(u > 0) else None))
+            cell = _grouped(cells[place], groups) if one.repeats else cells[place]
+            u, shared = (part if np.any(part) else None for part in (cell.u, cell.shared))
+            columns.append(Column(quantity, cell.values, u, shared))
     names = [_of_row(runs.get(run), spans.get(span)) for run, span in one.rows]
     return Rows(columns, [names[group[0]] for group in groups] if one.repeats else names)
 
@@ -209,8 +212,17 @@ def _of_row(run: Run | None, span: Span | None) -> str:
     return f"{run or 'a run that was removed'}, {span or 'a span that was removed'}"
 
 
-def _cells(one: Harvest, runs: dict, spans: dict, of: dict) -> list[tuple[np.ndarray, np.ndarray]]:
-    """Give values and uncertainties of each column, a row each; NaN where there is nothing."""
+@dataclass(frozen=True)
+class _Cells:
+    """Of one column a value a row, NaN where there is nothing, and its uncertainties."""
+
+    values: np.ndarray
+    u: np.ndarray
+    shared: np.ndarray
+
+
+def _cells(one: Harvest, runs: dict, spans: dict, of: dict) -> list[_Cells]:
+    """Give the cells of each column."""
     count = len(one.rows)
     probes: dict[tuple[int, int], Finding] = {}
     for place, column in enumerate(one.columns):
@@ -223,31 +235,34 @@ def _cells(one: Harvest, runs: dict, spans: dict, of: dict) -> list[tuple[np.nda
     answers = Answers(probes.values())
     found = []
     for place, column in enumerate(one.columns):
-        values, u = np.full(count, np.nan), np.zeros(count)
+        values, u, shared = np.full(count, np.nan), np.zeros(count), np.zeros(count)
         for row, (run, span) in enumerate(one.rows):
             known = _known(column, runs.get(run), spans.get(span))
             if (place, row) in probes:
-                known = _estimate(answers.of(probes[place, row]), column["key"])
-            values[row], u[row] = known
-        found.append((values, np.nan_to_num(u)))
+                known = _estimate(answers.of(probes[place, row]), column)
+            values[row], u[row], shared[row] = known
+        found.append(_Cells(values, u, shared))
     return found
 
 
-def _known(column: dict, run: Run | None, span: Span | None) -> tuple[float, float]:
+def _known(column: dict, run: Run | None, span: Span | None) -> tuple[float, float, float]:
     if "place" in column and span is not None:
-        return (span.lo + span.hi) / 2, 0.0
+        return (span.lo + span.hi) / 2, 0.0, 0.0
     if "condition" in column and run is not None:
         for one in run.condition_values.all():
             if one.condition_id == column["condition"] and one.value is not None:
-                return one.value, one.u or 0.0
-    return math.nan, 0.0
+                return one.value, one.u or 0.0, 0.0
+    return math.nan, 0.0, 0.0
 
 
-def _estimate(answer: Answer, key: str) -> tuple[float, float]:
+def _estimate(answer: Answer, column: dict) -> tuple[float, float, float]:
+    """Give a finding's value, its own uncertainty and what it shares with the other rows."""
     for one in answer.estimates:
-        if one.key == key:
-            return one.value, one.uncertainty if math.isfinite(one.uncertainty) else 0.0
-    return math.nan, 0.0
+        if one.key == column["key"]:
+            own = one.own_uncertainty
+            shared = sum(part for name, part in one.parts.items() if not name.startswith("fit "))
+            return one.value, own if math.isfinite(own) else 0.0, shared
+    return math.nan, 0.0, 0.0
 
 
 def _groups(one: Harvest, runs: dict[int, Run]) -> list[list[int]]:
@@ -259,17 +274,17 @@ def _groups(one: Harvest, runs: dict[int, Run]) -> list[list[int]]:
     return [[places[run.pk] for run in group] for group in found]
 
 
-def _grouped(
-    cell: tuple[np.ndarray, np.ndarray], groups: list[list[int]]
-) -> tuple[np.ndarray, np.ndarray]:
-    """Give the mean of each group with its standard error; of a single one its own."""
-    values, u = np.full(len(groups), np.nan), np.zeros(len(groups))
+def _grouped(cells: _Cells, groups: list[list[int]]) -> _Cells:
+    """Give the mean of each group, no surer than what is known of each of its members makes it:
+    two that agree by chance are no better than two."""
+    values, u, shared = (np.full(len(groups), fill) for fill in (np.nan, 0.0, 0.0))
     for place, rows in enumerate(groups):
-        one, own = cell[0][rows], cell[1][rows]
-        good = np.isfinite(one)
-        if not good.any():
+        good = [row for row in rows if math.isfinite(cells.values[row])]
+        if not good:
             continue
-        told = describe(one[good])
-        values[place] = told.mean
-        u[place] = own[good][0] if told.count == 1 else told.standard_error
-    return values, u
+        told = describe(cells.values[good])
+        known = float(np.linalg.norm(cells.u[good])) / told.count
+        scatter = told.standard_error if told.count > 1 else 0.0
+        values[place], u[place] = told.mean, max(scatter, known)
+        shared[place] = float(cells.shared[good].mean())
+    return _Cells(values, u, shared)

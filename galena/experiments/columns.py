@@ -296,7 +296,10 @@ def _tabled(
     if y is None or (x is not None and along is None):
         return None
     places = y.t if along is None else along.y
-    read = _in_order(replace(y, u_x=None if along is None else along.u), places)
+    u_x = None if along is None else along.u
+    if along is not None and table.run.plan == Run.Plan.HARVEST:
+        u_x = along.combined
+    read = _in_order(replace(y, u_x=u_x), places)
     return Found(read, tuple(part.tobytes() for part in _parts(read) if part is not None))
 
 

@@ -16,11 +16,13 @@ from galena.experiments.readings import Readings
 
 
 class WorkedOut(Protocol):
-    """A column of numbers that a table gets from elsewhere: a value a row, and uncertainties."""
+    """A column of numbers that a table gets from elsewhere: a value a row, the
+    uncertainty of each by itself, and what all of them share."""
 
     quantity: Quantity
     values: NDArray[np.float64]
     u: NDArray[np.float64] | None
+    shared: NDArray[np.float64] | None
 
 
 class Rows(Protocol):
@@ -80,11 +82,14 @@ class TypedTable:
 
     def readings(self, quantity: Quantity) -> Readings:
         """Give a column as readings; nobody knows when each was made."""
-        u = None
-        if quantity.pk in self.harvested and self.harvested[quantity.pk].u is not None:
-            u = np.zeros(self.count)
-            u[: self.harvested[quantity.pk].u.size] = self.harvested[quantity.pk].u
-        return Readings(np.full(self.count, math.nan), self.values(quantity), u=u)
+        u = shared = None
+        if quantity.pk in self.harvested:
+            column = self.harvested[quantity.pk]
+            u, shared = self._as_long(column.u), self._as_long(column.shared)
+        return Readings(np.full(self.count, math.nan), self.values(quantity), shared, u)
+
+    def _as_long(self, part: NDArray[np.float64] | None) -> NDArray[np.float64] | None:
+        return None if part is None else np.pad(part, (0, self.count - part.size))
 
 
 def typed_tables(runs: Iterable[Run], *, harvests: bool = True) -> dict[int, TypedTable]:

@@ -6,7 +6,7 @@ from scipy.signal import lfilter
 
 from galena.core import autoregression
 from galena.core.fits import MODELS, fit
-from galena.core.fits.widened import widened
+from galena.core.fits.widened import no_surer_than_readings, widened
 from galena.core.statistics import (
     correlation_time,
     describe,
@@ -147,3 +147,47 @@ def test_a_matrix_of_correlations_is_never_written_out_but_used():
     matrix = correlations[np.abs(np.subtract.outer(np.arange(40), np.arange(40)))]
     expected = weights.T @ matrix @ weights
     assert autoregression.spread_through(weights, correlations) == pytest.approx(expected)
+
+
+@pytest.mark.parametrize("model", ["proportional", "line", "quadratic", "decay"])
+def test_a_few_readings_that_agree_by_chance_are_no_surer_than_each_of_them(model):
+    truth = MODEL.get(model, dict.fromkeys(MODELS[model].parameters, 2.0))
+    x = np.linspace(0.2, 1.0, 6)
+    y = MODELS[model].values(x, truth)
+    u = np.full(6, 0.1)
+    plain = fit(model, x, y, start=truth)
+    stated = no_surer_than_readings(plain, x, y, u)
+    weighted = fit(model, x, y, u_y=u, start=truth)
+    assert stated.params == plain.params
+    for name in truth:
+        assert stated.uncertainties[name] == pytest.approx(weighted.uncertainties[name], rel=1e-4)
+    assert stated.band(0.6)[0] == pytest.approx(weighted.band(0.6)[0], rel=1e-4)
+
+
+def test_readings_that_scatter_more_than_is_known_of_them_keep_their_scatter():
+    rng = np.random.default_rng(3)
+    x = np.linspace(0, 10, 12)
+    y = 2 * x + rng.normal(0, 1, 12)
+    plain = fit("line", x, y)
+    for u_y, u_x in ((np.full(12, 0.01), None), (None, None), (None, np.full(12, 0.005))):
+        same = no_surer_than_readings(plain, x, y, u_y, u_x)
+        assert same.uncertainties == pytest.approx(plain.uncertainties)
+
+
+def test_what_is_known_of_places_counts_by_the_slope():
+    x = np.linspace(0, 10, 12)
+    plain = fit("line", x, 3 * x)
+    by_x = no_surer_than_readings(plain, x, 3 * x, None, np.full(12, 0.2))
+    by_y = no_surer_than_readings(plain, x, 3 * x, np.full(12, 0.6))
+    assert by_x.uncertainties == pytest.approx(by_y.uncertainties)
+    assert by_x.uncertainties["slope"] > 0.04
+
+
+def test_laws_of_few_harvested_readings_cover_what_they_say():
+    rng = np.random.default_rng(6)
+    x, far = np.array([1.0, 2.0, 3.0, 4.0]), 0
+    for _ in range(400):
+        y = 2 * x + rng.normal(0, 0.1, 4)
+        law = no_surer_than_readings(fit("line", x, y), x, y, np.full(4, 0.1))
+        far += abs(law.params["slope"] - 2) > 2 * law.uncertainties["slope"]
+    assert far / 400 < 0.06  # by the scatter alone, with two degrees of freedom, it is 18 %

@@ -9,7 +9,7 @@ from galena.desk.errors import DeskError
 from galena.desk.models import Finding, Harvest
 from galena.exchange.duplicating import duplicate
 from galena.experiments import columns, typed_flows
-from galena.experiments.models import Run
+from galena.experiments.models import Run, Series
 from galena.experiments.quantity_flows import add_derived
 from tests import making
 
@@ -36,6 +36,12 @@ def span(ramps):
 def harvested(client, experiment, span, over="runs"):
     page = client.post(reverse("harvest", args=[experiment.pk, span.pk]), {"over": over})
     return page, experiment.runs.filter(plan="harvest").order_by("-pk").first()
+
+
+def worked_out(run, symbol):
+    """A column with what is known of its uncertainties."""
+    rows = harvests.tables([run])[run.pk]
+    return next(one for one in rows.columns if one.quantity.symbol == symbol)
 
 
 def values(run, number):
@@ -164,3 +170,34 @@ def test_an_experiment_is_copied_with_its_harvests_and_built_findings(as_ada, ra
     run = copy.runs.get(plan="harvest")
     assert column_of(run, "slope_h").values == pytest.approx(SLOPES, abs=0.02)
     assert not duplicate(ramps, ada, runs=False).sheets.get().graphs.exclude(residuals_of=None)
+
+
+def test_repeats_that_agree_by_chance_are_no_surer_than_each_of_them(as_ada, experiment):
+    rng = np.random.default_rng(4)
+    noise = rng.normal(0, 0.1, 40)
+    for _ in range(2):  # twice the same noise: the two means agree to the last digit
+        making.run(experiment, 5 + noise, conditions=["40"])
+    span = flows.add_span(sheets.first_sheet(experiment), 0.0, 10.0)
+    finding_flows.ask(span, "mean", span.sheet.quantity, list(experiment.runs.all()))
+    _, run = harvested(as_ada, experiment, span, "repeats")
+    column = worked_out(run, "h_mean")
+    assert column.u[0] == pytest.approx(noise.std(ddof=1) / np.sqrt(80), rel=0.3)
+
+
+def test_the_zero_of_a_channel_is_shared_by_the_rows_of_a_harvest(as_ada, experiment):
+    levels = np.repeat([1.0, 3.0, 5.0, 7.0], 60)
+    run = making.run(experiment, levels + np.random.default_rng(1).normal(0, 0.05, levels.size))
+    Series.objects.filter(stream__run=run, quantity__symbol="h").update(zero=0.0, u_zero=0.5)
+    sheet = sheets.first_sheet(experiment)
+    spans = finding_flows.mark_plateaus(sheet, sheet.quantity, run)
+    finding_flows.ask(spans[0], "mean", sheet.quantity, [run])
+    _, taken = harvested(as_ada, experiment, spans[0], "spans")
+    column = worked_out(taken, "h_mean")
+    assert column.shared == pytest.approx(0.5) and np.all(column.u < 0.02)
+    middle = experiment.quantities.get(symbol="t_mid")
+    over = sheets.add_sheet(experiment, middle, [column.quantity], "levels")
+    whole = flows.add_span(over, 0.0, 30.0)
+    (line,) = finding_flows.ask(whole, "line", column.quantity, [taken])
+    by_key = {one.key: one for one in findings.answers([line])[0].estimates}
+    assert by_key["intercept"].uncertainty == pytest.approx(0.5, rel=0.2)
+    assert by_key["slope"].uncertainty < 0.1  # a shift of all of them changes no slope

@@ -1,4 +1,5 @@
-"""A fit whose uncertainties take in that its readings follow each other."""
+"""A fit whose uncertainties take in what is known of its readings: that they follow each other,
+and how sure each of them is."""
 
 from __future__ import annotations
 
@@ -39,25 +40,85 @@ def widened(
         return fit
     weights = np.ones(places.size) if u is None else 1 / u
     errors = (weights * fit.residuals)[in_time]
-    free = [fit.model.parameters.index(name) for name in fit.free]
-    if not autoregression.follow_each_other(errors, len(free)):
+    if not autoregression.follow_each_other(errors, len(fit.free)):
         return fit
-    if fit.centred is not None:
-        centred = fit.centred
-        z = (places - centred.centre) / centred.half
-        slopes = z[:, None] ** np.arange(centred.coefficients.size)
-    else:
-        slopes = fit.model.slopes(places, fit.params)[:, free]
-    design = (slopes * weights[:, None])[in_time]
-    if not np.isfinite(design).all() or not (np.linalg.norm(design, axis=0) > 0).all():
+    design = (_slopes(fit, places) * weights[:, None])[in_time]
+    if not _is_usable(design):
         return fit
     model = autoregression.of_residuals(errors, design)
     correlations = model.correlations(places.size)
-    size = np.linalg.norm(design, axis=0)
-    gains = np.linalg.pinv(design / size).T / size
     variance = 1.0 if fit.weighted else model.variance
-    covariance = variance * autoregression.spread_through(gains, correlations)
-    return _with(fit, free, covariance)
+    covariance = variance * autoregression.spread_through(_gains(design), correlations)
+    wider = _with(fit, covariance)
+    return replace(wider, counts_as=_counts_as(fit, wider))
+
+
+def no_surer_than_readings(
+    fit: Fit,
+    x: ArrayLike,
+    y: ArrayLike,
+    u_y: ArrayLike | None,
+    u_x: ArrayLike | None = None,
+    *,
+    weighted_by: ArrayLike | None = None,
+) -> Fit:
+    """Give a fit whose parameters are no surer than the uncertainties of its readings make them.
+
+    x, y: shape (n,), as they were given to the fit, weighted_by too; u_y, u_x: the standard
+    uncertainties of both, shape (n,), as far as they are known. A few readings may lie on a
+    curve by chance: their scatter is then less than what is known of each. Where H diag(u²) Hᵀ
+    with u² = u_y² + (dy/dx u_x)² is more than the variance that a parameter has, it is that.
+    Source: JCGM 100:2008 (GUM), 5.1.2 and G.4.2; J. Orear, American Journal of Physics 50
+    (1982) 912 (the effective variance).
+    """
+    places, values, by, _ = _counted(fit, x, y, weighted_by, None)
+    if not fit.free or places.ndim > 1 or values.size != fit.residuals.size:
+        return fit
+    _, _, own, _ = _counted(fit, x, y, 0.0 if u_y is None else u_y, None)
+    _, _, of_x, _ = _counted(fit, x, y, 0.0 if u_x is None else u_x, None)
+    assert own is not None and of_x is not None
+    with np.errstate(all="ignore"):
+        u = np.nan_to_num(np.hypot(np.nan_to_num(own), fit.rate(places) * np.nan_to_num(of_x)))
+    weights = np.ones(places.size) if by is None else 1 / by
+    design = _slopes(fit, places) * weights[:, None]
+    if not u.any() or not _is_usable(design):
+        return fit
+    carried = _gains(design) * (weights * u)[:, None]
+    known = carried.T @ carried
+    had = _part(fit)
+    with np.errstate(all="ignore"):
+        more = np.sqrt(np.nan_to_num(np.diag(known) / np.diag(had), nan=1.0, posinf=np.inf))
+    if not np.isfinite(more).all():  # readings without any scatter
+        return _with(fit, known)
+    more = np.maximum(1.0, more)
+    return _with(fit, had * np.outer(more, more))
+
+
+def _slopes(fit: Fit, places: Floats) -> Floats:
+    """Give the slopes of y in what was found: free parameters, or centred coefficients."""
+    if fit.centred is not None:
+        z = (places - fit.centred.centre) / fit.centred.half
+        return z[:, None] ** np.arange(fit.centred.coefficients.size)
+    free = [fit.model.parameters.index(name) for name in fit.free]
+    return fit.model.slopes(places, fit.params)[:, free]
+
+
+def _part(fit: Fit) -> Floats:
+    """Give the covariance of the same."""
+    if fit.centred is not None:
+        return fit.centred.covariance
+    free = [fit.model.parameters.index(name) for name in fit.free]
+    return fit.covariance[np.ix_(free, free)]
+
+
+def _is_usable(design: Floats) -> bool:
+    return bool(np.isfinite(design).all() and (np.linalg.norm(design, axis=0) > 0).all())
+
+
+def _gains(design: Floats) -> Floats:
+    """Give how what was found changes with each weighted reading, shape (n, p)."""
+    size = np.linalg.norm(design, axis=0)
+    return np.asarray(np.linalg.pinv(design / size).T / size)
 
 
 def _counted(
@@ -73,7 +134,9 @@ def _counted(
     return places[good], values[good], None if u is None else u[good], in_time
 
 
-def _with(fit: Fit, free: list[int], part: Floats) -> Fit:
+def _with(fit: Fit, part: Floats) -> Fit:
+    """Give a fit with another covariance of what was found."""
+    free = [fit.model.parameters.index(name) for name in fit.free]
     centred = fit.centred
     if centred is not None:
         centred = Centred(centred.centre, centred.half, centred.coefficients, part)
@@ -83,17 +146,23 @@ def _with(fit: Fit, free: list[int], part: Floats) -> Fit:
     covariance = np.zeros_like(fit.covariance)
     covariance[np.ix_(free, free)] = part
     u = np.sqrt(np.maximum(np.diag(covariance), 0.0))
-    plain = np.array(list(fit.uncertainties.values()))
-    with np.errstate(all="ignore"):
-        shares = (plain[free] / u[free]) ** 2
-    least = float(np.nanmin(shares)) if np.isfinite(shares).any() else math.nan
     return replace(
         fit,
         covariance=covariance,
         uncertainties=dict(zip(fit.params, u.tolist(), strict=True)),
         centred=centred,
-        counts_as=max(1.0, min(1.0, least) * fit.count) if math.isfinite(least) else None,
     )
+
+
+def _counts_as(fit: Fit, wider: Fit) -> float | None:
+    """Tell by how many independent readings the least certain parameter would be as uncertain."""
+    with np.errstate(all="ignore"):
+        shares = [
+            float(np.float64(fit.uncertainties[name]) / wider.uncertainties[name]) ** 2
+            for name in fit.free
+        ]
+    least = float(np.nanmin(shares)) if np.isfinite(shares).any() else math.nan
+    return max(1.0, min(1.0, least) * fit.count) if math.isfinite(least) else None
 
 
 def _power(fit: Fit, name: str) -> int:

@@ -89,7 +89,8 @@ class Asked:
     """What a question is asked of.
 
     inside: the readings of the span that count; whole: all of the run's that count. places: the
-    ends of the span, or the places of one or two markers. known: values that details need.
+    ends of the span, or the places of one or two markers. harvested: each reading is a finding,
+    which knows its uncertainty from readings of its own.
     """
 
     inside: Readings
@@ -103,11 +104,22 @@ class Asked:
     y_decimals: int
     details: Mapping[str, object]
     source: str
+    harvested: bool = False
 
     @property
     def calibration(self) -> str:
         """The source of what all readings of this quantity share."""
         return f"calibration of {self.source}"
+
+    def estimate(
+        self, key: str, name: str, value: float, own: float, unit: Unit, shared: float,
+        decimals: int | None = None,
+    ) -> Estimate:  # fmt: skip
+        """Give a number whose uncertainty is its own and what all readings share, signed."""
+        if not (math.isfinite(shared) and shared):
+            return Estimate(key, name, value, own, unit, {}, decimals)
+        total = math.hypot(own if math.isfinite(own) else 0.0, shared)
+        return Estimate(key, name, value, total, unit, {self.calibration: shared}, decimals)
 
 
 def following(count: int, counts_as: float) -> str:

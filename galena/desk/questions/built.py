@@ -20,6 +20,7 @@ from galena.core.units import Unit
 from galena.core.units import format as typeset
 from galena.desk.errors import DeskError
 from galena.desk.questions.answer import Answer, Asked, Estimate, Question
+from galena.desk.questions.fitted import shifts_of, weights_of
 from galena.desk.questions.place import read_between
 
 PERCENT = Unit((("%", 1),))
@@ -44,6 +45,18 @@ class Source:
             raise DeskError(f"{self.name} is laid on by hand. Fit it first.")
         return self.answer.fit
 
+    def carried_to(self, x: float) -> float:
+        """Give by how much the fit's value at x moves with what all its readings share."""
+        fit, asked = self.fit, self.asked
+        if asked is None:
+            return 0.0
+        shifts = shifts_of(asked, fit, weights_of(asked))
+        if not shifts:
+            return 0.0
+        slopes = fit.model.slopes(np.array([x]), fit.params)[0]
+        moved = (slopes[k] * shifts.get(name, 0.0) for k, name in enumerate(fit.params))
+        return float(np.nan_to_num(sum(moved)))
+
     def estimate(self, key: str) -> Estimate:
         """Give one of its numbers. Raises DeskError."""
         if self.answer.trouble:
@@ -61,7 +74,8 @@ def at_x(source: Source, details: Mapping[str, object]) -> Answer:
     y = float(found.predict(x)[0])
     if not math.isfinite(y):
         raise DeskError(f"The fit has no value at {asked.x_symbol} = {x:g}.")
-    estimate = Estimate("value", asked.y_symbol, y, float(found.band(x)[0]), asked.y_unit)
+    estimate = asked.estimate("value", asked.y_symbol, y, float(found.band(x)[0]), asked.y_unit,
+                              source.carried_to(x))  # fmt: skip
     remark = f"of the fit at {asked.x_symbol} = {x:g} {typeset(asked.x_unit)}".rstrip()
     return Answer((estimate,), remark, remarks=_beyond(found, x), at=(x, y))
 
@@ -71,7 +85,9 @@ def at_y(source: Source, details: Mapping[str, object]) -> Answer:
     found, asked, y = source.fit, source.asked, _number(details, "y")
     assert asked is not None
     met = place_of(found, y)
-    estimate = Estimate("x", asked.x_symbol, met.x, met.u_x, asked.x_unit)
+    rate = float(found.rate(met.x)[0])
+    shared = -source.carried_to(met.x) / rate if rate else 0.0
+    estimate = asked.estimate("x", asked.x_symbol, met.x, met.u_x, asked.x_unit, shared)
     remark = f"where the fit has {asked.y_symbol} = {y:g} {typeset(asked.y_unit)}".rstrip()
     return Answer((estimate,), remark, remarks=_beyond(found, met.x), at=(met.x, y))
 
@@ -116,12 +132,33 @@ def meet(sources: Sequence[Source], details: Mapping[str, object]) -> Answer:
     between = first.fit.reach[1] < met.x < second.fit.reach[0] or (
         second.fit.reach[1] < met.x < first.fit.reach[0]
     )
+    of_x, of_y = _carried_to_meeting(first, second, met.x)
     estimates = (
-        Estimate("x", asked.x_symbol, met.x, met.u_x, asked.x_unit),
-        Estimate("y", asked.y_symbol, met.y, met.u_y, asked.y_unit),
-    )
+        Estimate("x", asked.x_symbol, met.x, math.hypot(met.u_x, *of_x.values()), asked.x_unit,
+                 of_x),
+        Estimate("y", asked.y_symbol, met.y, math.hypot(met.u_y, *of_y.values()), asked.y_unit,
+                 of_y),
+    )  # fmt: skip
     remark = f"where {first.name} and {second.name} meet"
     return Answer(estimates, remark, remarks=() if between else remarks[:1], at=(met.x, met.y))
+
+
+def _carried_to_meeting(
+    first: Source, second: Source, x: float
+) -> tuple[dict[str, float], dict[str, float]]:
+    """Give by how much place and height of a meeting move with what readings share, by source."""
+    slope = float(first.fit.rate(x)[0])
+    apart = slope - float(second.fit.rate(x)[0])
+    of_x: dict[str, float] = {}
+    of_y: dict[str, float] = {}
+    for one, sign in ((first, 1.0), (second, -1.0)):
+        moved = one.carried_to(x)
+        if one.asked is None or not moved or not apart:
+            continue
+        name, step = one.asked.calibration, -sign * moved / apart
+        of_x[name] = of_x.get(name, 0.0) + step
+        of_y[name] = of_y.get(name, 0.0) + slope * step + (moved if one is first else 0.0)
+    return of_x, of_y
 
 
 def difference(

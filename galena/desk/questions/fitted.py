@@ -11,7 +11,7 @@ from galena.core import fits, numbers, second_look_claims
 from galena.core.dimensions import is_celsius, of_difference
 from galena.core.errors import FitError, FormulaError
 from galena.core.fits.moving import moved
-from galena.core.fits.widened import widened
+from galena.core.fits.widened import no_surer_than_readings, widened
 from galena.core.residual_signs import signs
 from galena.core.second_look import straightness
 from galena.core.units import Unit
@@ -64,6 +64,10 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
     if not by_hand and found.scatter_dof is None:
         inside = asked.inside
         found = widened(found, inside.t, inside.y, u, inside.rows)
+        if asked.harvested:
+            found = no_surer_than_readings(
+                found, inside.t, inside.y, inside.u, inside.u_x, weighted_by=u
+            )
     y = typeset(of_difference(asked.y_unit))
     off = numbers.significant(found.residual_sd) if math.isfinite(found.residual_sd) else "–"
     count = numbers.grouped(found.count)
@@ -91,7 +95,7 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
         said += f"; {following(found.count, found.counts_as)}"
     if found.model.key in COUNTED:
         said += f"; {asked.x_symbol} counted in {typeset(asked.x_unit) or '1'}"
-    shifts = _shifts(asked, found, u) if not by_hand else {}
+    shifts = shifts_of(asked, found, u) if not by_hand else {}
     parts = _parts(found)
     estimates = []
     for name, value in found.params.items():
@@ -119,9 +123,10 @@ def _as_differences(found: fits.Fit, units: dict[str, Unit]) -> dict[str, Unit]:
     }
 
 
-def _shifts(asked: Asked, found: fits.Fit, u: np.ndarray | None) -> dict[str, float]:
+def shifts_of(asked: Asked, found: fits.Fit, u: np.ndarray | None) -> dict[str, float]:
+    """Give by how much each parameter moves with what all readings share."""
     shared = asked.inside.shared
-    if shared is None or not np.any(np.nan_to_num(shared) > 0):
+    if shared is None or not np.any(np.nan_to_num(shared)):
         return {}
     try:
         return moved(found, asked.inside.t, shared, u)

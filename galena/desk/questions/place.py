@@ -14,6 +14,7 @@ from galena.desk.questions.answer import Answer, Asked, Estimate, Question
 from galena.experiments.readings import Readings
 
 COUNT, ORDER = 7, 1
+ROUNDING = 1e-12  # a shift of all readings changes no slope
 
 
 def _value(asked: Asked) -> Answer:
@@ -55,7 +56,12 @@ def _slope(asked: Asked) -> Answer:
     unit = asked.y_unit / asked.x_unit
     shape = "line" if order == 1 else "parabola"
     remark = f"{shape} through {found.count} readings about it"
-    estimate = Estimate("slope", "slope", found.slope, found.u_slope, unit)
+    shared = 0.0
+    if asked.whole.shared is not None:
+        moved = asked.whole.y + np.nan_to_num(asked.whole.shared)
+        shared = tangent(asked.whole.t, moved, x, count, order).slope - found.slope
+        shared = shared if abs(shared) > ROUNDING * abs(found.slope) else 0.0
+    estimate = asked.estimate("slope", "slope", found.slope, found.u_slope, unit, shared)
     reach = 1.5 * max(found.hi - found.lo, 1e-300)
     ends = (found.lo - reach / 2, found.hi + reach / 2)
     return Answer(

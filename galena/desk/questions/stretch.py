@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from galena.core import numbers
 from galena.core.areas import area_between
 from galena.core.crossings import Place, crossings, extreme, half_way
 from galena.core.dimensions import factor, of, of_difference, simplest
-from galena.core.errors import NumberError, TooFewReadings
+from galena.core.errors import GalenaError, NumberError, TooFewReadings
 from galena.core.second_look import quiet_scatter
 from galena.core.statistics import describe, effective_count
 from galena.core.units import Unit, parse, related
@@ -82,9 +83,9 @@ def _least_and_most(asked: Asked) -> Answer:
     estimates = []
     ends = (("min", "lowest", int(np.argmin(y))), ("max", "highest", int(np.argmax(y))))
     for key, name, index in ends:
-        u = _own(inside, good, index)
-        estimates.append(Estimate(key, name, float(y[index]), u, asked.y_unit, {},
-                                  asked.y_decimals))  # fmt: skip
+        own, shared = _at(inside.u, good, index), _at(inside.shared, good, index)
+        estimates.append(asked.estimate(key, name, float(y[index]), own, asked.y_unit, shared,
+                                        asked.y_decimals))  # fmt: skip
         estimates.append(Estimate(f"{key}_at", f"at {asked.x_symbol} =", float(x[index]), math.nan,
                                   asked.x_unit, {}, asked.x_decimals))  # fmt: skip
     return Answer(tuple(estimates), counted(int(good.sum())))
@@ -143,10 +144,14 @@ def _crossing(asked: Asked) -> Answer:
     said = f"{asked.y_symbol} = {level:g} {typeset(asked.y_unit)}".strip()
     if not found:
         raise DeskError(f"It does not cross {said} in this span. Move the span, or the level.")
+    shared = _carried(
+        asked, lambda y: [one.x for one in crossings(asked.inside.t, y, level, u)],
+        [one.x for one in found],
+    )  # fmt: skip
     estimates = tuple(
-        Estimate("x" if n == 0 else f"x_{n + 1}",
-                 f"{asked.x_symbol} {'rising' if one.rising else 'falling'}",
-                 one.x, one.u_x, asked.x_unit, {}, asked.x_decimals + 1)
+        asked.estimate("x" if n == 0 else f"x_{n + 1}",
+                       f"{asked.x_symbol} {'rising' if one.rising else 'falling'}",
+                       one.x, one.u_x, asked.x_unit, shared[n], asked.x_decimals + 1)
         for n, one in enumerate(found[:MOST_LISTED])
     )  # fmt: skip
     more = f"; the first {MOST_LISTED} are listed" if len(found) > MOST_LISTED else ""
@@ -161,11 +166,14 @@ def _peak(highest: bool):
     def answer(asked: Asked) -> Answer:
         u, _ = _uncertainties(asked, asked.inside)
         found = extreme(asked.inside.t, asked.inside.y, u, highest=highest)
+        shared = _carried(
+            asked, lambda y: _xy(extreme(asked.inside.t, y, u, highest=highest)), _xy(found)
+        )
         how = "parabola through three readings" if found.between else "it is a single reading"
         if found.equal > 1:
             end = "top" if highest else "bottom"
             how = f"flat {end}: the middle of {found.equal} equal readings; ± reaches to its ends"
-        return Answer(_of_place(asked, found), how, at=(found.x, found.y))
+        return Answer(_of_place(asked, found, shared), how, at=(found.x, found.y))
 
     return answer
 
@@ -173,17 +181,24 @@ def _peak(highest: bool):
 def _half(asked: Asked) -> Answer:
     u, _ = _uncertainties(asked, asked.inside)
     found, before, after = half_way(asked.inside.t, asked.inside.y, u)
+    shared = _carried(asked, lambda y: _xy(half_way(asked.inside.t, y, u)[0]), _xy(found))
     unit, d = typeset(asked.y_unit), asked.y_decimals
     remark = f"from {numbers.fixed(before, d)} to {numbers.fixed(after, d)} {unit}".strip()
-    return Answer(_of_place(asked, found), remark, at=(found.x, found.y))
+    return Answer(_of_place(asked, found, shared), remark, at=(found.x, found.y))
 
 
-def _of_place(asked: Asked, found: Place) -> tuple[Estimate, ...]:
-    decimals = asked.x_decimals + (1 if found.between else 0)
+def _xy(found: Place) -> tuple[float, float]:
+    return found.x, found.y
+
+
+def _of_place(asked: Asked, found: Place, shared: Sequence[float]) -> tuple[Estimate, ...]:
+    x_unit, y_unit = asked.x_unit, asked.y_unit
+    of_x = asked.x_decimals + (1 if found.between else 0)
     return (
-        Estimate("x", asked.x_symbol, found.x, found.u_x, asked.x_unit, {}, decimals),
-        Estimate("y", asked.y_symbol, found.y, found.u_y, asked.y_unit, {}, asked.y_decimals),
-    )
+        asked.estimate("x", asked.x_symbol, found.x, found.u_x, x_unit, shared[0], of_x),
+        asked.estimate("y", asked.y_symbol, found.y, found.u_y, y_unit, shared[1],
+                       asked.y_decimals),
+    )  # fmt: skip
 
 
 def counted(count: int) -> str:
@@ -214,9 +229,25 @@ def _uncertainties(
     return scatter, scatter
 
 
-def _own(inside: Readings, good: np.ndarray, index: int) -> float:
-    combined = inside.combined
-    return math.nan if combined is None else float(combined[good][index])
+def _at(values: np.ndarray | None, good: np.ndarray, index: int) -> float:
+    return math.nan if values is None else float(values[good][index])
+
+
+def _carried(
+    asked: Asked, ask: Callable[[np.ndarray], Sequence[float]], found: Sequence[float]
+) -> list[float]:
+    """Give by how much numbers move with what all readings share: they are asked once more of
+    readings that are moved by it."""
+    inside = asked.inside
+    if inside.shared is None or not np.any(np.nan_to_num(inside.shared)):
+        return [0.0] * len(found)
+    try:
+        moved = ask(inside.y + np.nan_to_num(inside.shared))
+    except GalenaError:
+        return [0.0] * len(found)
+    if len(moved) != len(found):
+        return [0.0] * len(found)
+    return [after - before for after, before in zip(moved, found, strict=True)]
 
 
 def _middle(asked: Asked, y: float | None) -> tuple[float, float]:
