@@ -20,6 +20,7 @@ from galena.core.errors import CalibrationError, GalenaError
 from galena.core.formats.calibration_file import LONGEST, dumps
 from galena.experiments.access import experiment_for
 from galena.instruments.errors import LinkLost
+from galena.shell import requested
 
 MODELS = (("offset", "offset"), ("line", "line"), ("quadratic", "parabola"), ("cubic", "cubic"))
 
@@ -132,7 +133,7 @@ def use(request, experiment_id: int, channel_id: int):
     chosen = None
     if wanted:
         kept = channel.calibrations.kept()
-        chosen = get_object_or_404(kept, pk=int(wanted) if wanted.isdigit() else 0)
+        chosen = get_object_or_404(kept, pk=requested.key(wanted))
     calibrating.put_in_force(channel, chosen)
     return _changed(request, experiment, channel)
 

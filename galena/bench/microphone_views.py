@@ -11,6 +11,7 @@ from galena.bench.live import BENCH
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
 from galena.instruments.microphone import RATES, Microphone
+from galena.shell import requested
 
 MOST_SAMPLES = 200_000
 MOST_MICROPHONES = 16
@@ -27,11 +28,12 @@ def hear(request, experiment_id: int):
     if not re.fullmatch(r"[0-9a-f]{8}", serial) or not re.fullmatch(r"[0-9a-f]{8}", listening):
         return _refused("These samples do not say whose they are. Load the page again.")
     try:
-        rate, first = int(request.GET["rate"]), int(request.GET["first"])
-    except (KeyError, ValueError):
+        rate = requested.whole(request.GET.get("rate"), "rate", 0, 10**9)
+        first = requested.whole(request.GET.get("first"), "first", -1, 10**15 - 1)
+    except requested.RequestError:
         return _refused("These samples do not say when they are from. Load the page again.")
     body = request.body
-    if not RATES[0] <= rate <= RATES[1] or not 0 <= first < 2**50:
+    if not RATES[0] <= rate <= RATES[1] or first < 0:
         return _refused("No sound is sampled like this. Load the page again.")
     if len(body) % 2 or len(body) > 2 * MOST_SAMPLES:
         return _refused("These samples are not whole. Load the page again.")

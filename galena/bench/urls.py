@@ -2,7 +2,7 @@ from django.urls import path
 
 from galena.bench import calibration_views, microphone_views, rig_views, views
 
-_CHANNEL = "bench/channels/<int:channel_id>"
+_CHANNEL = "bench/channels/<key:channel_id>"
 _SHEET = f"{_CHANNEL}/calibration"
 
 urlpatterns = [
@@ -11,7 +11,7 @@ urlpatterns = [
     path("bench/look-again", views.look_again, name="look-again"),
     path("bench/connect", views.connect, name="connect"),
     path(
-        "bench/instruments/<int:instrument_id>/name", views.name_instrument, name="name-instrument"
+        "bench/instruments/<key:instrument_id>/name", views.name_instrument, name="name-instrument"
     ),
     path("bench/match", views.match, name="match"),
     path("bench/zero-all", views.zero_all, name="zero-all"),
@@ -23,13 +23,13 @@ urlpatterns = [
     path(_SHEET, calibration_views.sheet, name="calibration"),
     path(f"{_SHEET}/take", calibration_views.take, name="take"),
     path(f"{_SHEET}/taking", calibration_views.taking, name="taking"),
-    path(f"{_SHEET}/takes/<int:take_id>/remove", calibration_views.remove_take, name="remove-take"),
+    path(f"{_SHEET}/takes/<key:take_id>/remove", calibration_views.remove_take, name="remove-take"),
     path(f"{_SHEET}/choose", calibration_views.choose, name="choose-curve"),
     path(f"{_SHEET}/keep", calibration_views.keep, name="keep-calibration"),
     path(f"{_SHEET}/use", calibration_views.use, name="use-calibration"),
     path(f"{_SHEET}/import", calibration_views.take_in, name="import-calibration"),
     path(
-        f"{_SHEET}/<int:calibration_id>.json", calibration_views.export, name="export-calibration"
+        f"{_SHEET}/<key:calibration_id>.json", calibration_views.export, name="export-calibration"
     ),
     path("bench/rigs", rig_views.drawer, name="rigs"),
     path("bench/rigs/<slug:key>/plug", rig_views.plug, name="plug"),

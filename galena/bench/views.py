@@ -15,9 +15,11 @@ from galena.core.errors import NumberError
 from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
+from galena.shell import requested
 
 SPEEDS = (9600, 19_200, 57_600, 115_200, 230_400, 921_600)
-MOST_DECIMALS = 9
+MOST_DECIMALS, MOST_ZEROS = 9, 100
+LONGEST_TOPICS = 1000
 NOTHING_TO_ZERO = (
     "{} gave no reading in the last two seconds, so there is nothing to zero at. Is its cable in?"
 )
@@ -52,11 +54,12 @@ def connect(request, experiment_id: int):
     for found in BENCH.found:
         if str(found.address) == wanted:
             place = found.address
-            if place.kind == "serial" and speed.isascii() and speed.isdigit():
-                if int(speed) not in SPEEDS:
+            if place.kind == "serial" and speed:
+                chosen = next((one for one in SPEEDS if str(one) == speed), None)
+                if chosen is None:
                     return _bench(request, experiment, "This is no speed of a serial line.")
                 BENCH.disconnect(_connected_at(place) or place)
-                place = Address(place.kind, place.place, int(speed))
+                place = Address(place.kind, place.place, chosen)
             BENCH.connect(place)
             return _bench(request, experiment)
     return _bench(
@@ -108,11 +111,11 @@ def zero_all(request, experiment_id: int):
     found = [one.shown for one in BENCH.strips_of(experiment)]
     reasons = {one.name: why for one in found
                if (why := second_look.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
-    asked = [(one.channel, _recent(one.channel)) for one in found if one.name not in reasons]
-    read = [(channel, recent) for channel, recent in asked if recent is not None]
+    recents = [(one.channel, _recent(one.channel)) for one in found if one.name not in reasons]
+    read = [(channel, recent) for channel, recent in recents if recent is not None]
     values = [(channel, *mean_with_uncertainty(recent)) for channel, recent in read]
     made = flows.zero(values, request.user)
-    without = [channel.name for channel, recent in asked if recent is None]
+    without = [channel.name for channel, recent in recents if recent is None]
     trouble = NOTHING_TO_ZERO.format(", ".join(without)) if without else _moving(read)
     trouble = trouble or second_look.left_as_they_are(reasons)
     if not found:
@@ -124,8 +127,7 @@ def zero_all(request, experiment_id: int):
 def undo_zeros(request, experiment_id: int):
     """Take back zeros that were set together."""
     experiment = experiment_for(request, experiment_id)
-    chosen = [int(one) for one in request.POST.getlist("zero")[:100] if one.isdigit()]
-    flows.undo_zeros_of(chosen)
+    flows.undo_zeros_of(requested.keys(request.POST.getlist("zero")[:MOST_ZEROS]))
     return _changed(request, experiment)
 
 
@@ -150,15 +152,18 @@ def describe_channel(request, experiment_id: int, channel_id: int):
     decimals = posted.get("decimals")
     if unit is not None and unit not in shown.unit_choices:
         return _bench(request, experiment, f"{shown.name} cannot be shown in “{unit[:20]}”.")
-    if decimals is not None and not (decimals.isdigit() and int(decimals) <= MOST_DECIMALS):
-        return _bench(request, experiment, f"Decimals go from 0 to {MOST_DECIMALS}.")
+    try:
+        if decimals is not None:
+            decimals = requested.whole(decimals, "Decimals", 0, MOST_DECIMALS)
+    except requested.RequestError as error:
+        return _bench(request, experiment, str(error))
     flows.describe(
         experiment,
         shown,
         name=posted.get("name", ""),
         symbol=posted.get("symbol", ""),
         unit=unit,
-        decimals=None if decimals is None else int(decimals),
+        decimals=decimals,
         used=None if "used" not in posted else posted["used"] == "yes",
     )
     return _changed(request, experiment)
@@ -184,10 +189,10 @@ def match(request, experiment_id: int):
 async def events(request, experiment_id: int):
     """Stream live events: the strips of the bench, its readings, a rig, the experiment's run."""
     experiment = await sync_to_async(experiment_for)(request, experiment_id)
-    asked = set(request.GET.get("topics", "").split(","))
-    wanted = {f"{one}:{experiment.pk}" for one in asked & {"strips", "readings"}}
-    wanted |= asked & {"runs"}
-    wanted |= {f"rig:{one}" for one in BENCH.room.plugged if f"rig:{one}" in asked}
+    topics = set(request.GET.get("topics", "")[:LONGEST_TOPICS].split(","))
+    wanted = {f"{one}:{experiment.pk}" for one in topics & {"strips", "readings"}}
+    wanted |= topics & {"runs"}
+    wanted |= {f"rig:{one}" for one in BENCH.room.plugged if f"rig:{one}" in topics}
     if "run" in request.GET:
         wanted.add(f"run:{experiment.pk}")
     await sync_to_async(BENCH.show)(experiment)

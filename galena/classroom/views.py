@@ -4,7 +4,7 @@ from django.conf import settings
 from django.contrib.auth import login
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView
-from django.http import Http404
+from django.http import Http404, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect
 from django.utils.decorators import method_decorator
 from django.utils.http import url_has_allowed_host_and_scheme
@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 from galena.classroom.models import Person
 
 DEMO_TEACHER = "ada"
+LONGEST_ADDRESS = 2000
 
 
 @method_decorator(login_not_required, name="dispatch")
@@ -31,8 +32,10 @@ def room(request):
     """Choose how the screens look: for a light room or a dark one."""
     request.session["room"] = "dark" if request.POST.get("room") == "dark" else "light"
     back = request.POST.get("back", "")
-    own = url_has_allowed_host_and_scheme(back, allowed_hosts=None)
-    return redirect(back if own else settings.LOGIN_REDIRECT_URL)
+    own = back.startswith("/") and back.isprintable() and len(back) <= LONGEST_ADDRESS
+    if own and url_has_allowed_host_and_scheme(back, allowed_hosts=None):
+        return HttpResponseRedirect(back)
+    return redirect(settings.LOGIN_REDIRECT_URL)
 
 
 @login_not_required

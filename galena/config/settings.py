@@ -69,6 +69,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "galena.shell.middleware.Readable",
 ]
 ROOT_URLCONF = "galena.config.urls"
 ASGI_APPLICATION = "galena.config.asgi.application"

@@ -1,14 +1,18 @@
-from django.urls import include, path
+from django.urls import include, path, register_converter
+
+from galena.shell.requested import KeyInPath
+
+register_converter(KeyInPath, "key")
 
 urlpatterns = [
     path("", include("galena.classroom.urls")),
     path("", include("galena.experiments.urls")),
-    path("experiments/<int:experiment_id>/", include("galena.bench.urls")),
-    path("experiments/<int:experiment_id>/", include("galena.recording.urls")),
-    path("experiments/<int:experiment_id>/", include("galena.desk.urls")),
-    path("experiments/<int:experiment_id>/", include("galena.quantities.urls")),
-    path("experiments/<int:experiment_id>/", include("galena.reports.urls")),
-    path("experiments/<int:experiment_id>/", include("galena.exchange.urls")),
+    path("experiments/<key:experiment_id>/", include("galena.bench.urls")),
+    path("experiments/<key:experiment_id>/", include("galena.recording.urls")),
+    path("experiments/<key:experiment_id>/", include("galena.desk.urls")),
+    path("experiments/<key:experiment_id>/", include("galena.quantities.urls")),
+    path("experiments/<key:experiment_id>/", include("galena.reports.urls")),
+    path("experiments/<key:experiment_id>/", include("galena.exchange.urls")),
 ]
 handler400 = "galena.shell.views.bad_request"
 handler403 = "galena.shell.views.forbidden"

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from galena.core import numbers
-from galena.core.errors import AxisError
+from galena.core.errors import AxisError, NumberError
 from galena.core.ticks import widened
 
 FURTHEST = 1e300
@@ -48,7 +48,13 @@ def checked(lo: float | None, hi: float | None, *, log: bool = False) -> Axis:
 
 def typed(lo: str, hi: str, *, log: bool = False) -> Axis:
     """Make an axis from limits as typed; both empty shows all. Raises AxisError, NumberError."""
-    ends = [numbers.parse(end, "An end of the axis") if end.strip() else None for end in (lo, hi)]
+    try:
+        ends = [numbers.parse(end, "An end of the axis") if end.strip() else None
+                for end in (lo, hi)]  # fmt: skip
+    except NumberError as error:
+        if error.beyond:
+            raise AxisError(f"An axis ends at numbers of up to {FURTHEST:g}.") from error
+        raise
     return checked(*ends, log=log)
 
 

@@ -25,11 +25,14 @@ class GalenaError(Exception):
 class NumberError(GalenaError, ValueError):
     """A text is not a number."""
 
-    def __init__(self, text: str, name: str, example: str) -> None:
-        self.text, self.name = text, name
+    def __init__(self, text: str, name: str, example: str, *, beyond: bool = False) -> None:
+        self.text, self.name, self.beyond = text, name, beyond
         shown = text if len(text) <= 40 else text[:40] + "…"
         said = f"“{shown}” is not a number" if shown else "it is empty"
-        super().__init__(f"{name}: {said}. Type digits, for example {example}.")
+        advice = f"Type digits, for example {example}."
+        if beyond:
+            said, advice = f"“{shown}” is beyond all measuring", "Type numbers of up to 1e300."
+        super().__init__(f"{name}: {said}. {advice}")
 
 
 class UnitError(GalenaError, ValueError):

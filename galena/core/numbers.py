@@ -10,6 +10,8 @@ from galena.core.errors import NumberError
 
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
+LONGEST, LONGEST_PLAIN = 80, 40  # characters as typed; without blanks about it
+LARGEST = 1e300  # beyond, a square or another unit would have no value
 _ROUNDING = 1e-13  # an uncertainty this small beside its value is only that of the arithmetic
 BLANKS = " \u2009\u202f\xa0"  # that set off groups of three digits (ISO 80000-1, 7.3.1)
 _WHOLE = rf"\d{{1,3}}(?:[{BLANKS}]\d{{3}})+|\d+"
@@ -24,17 +26,22 @@ def parse(text: str, name: str = "The number", example: str = "20 or 0.5") -> fl
     """Read a number as typed: `2.5`, `2,5`, `−3`, `1 200`, `6.0e-3`.
 
     Blanks may only stand between full groups of three digits: `1 2` is no number.
-    Raises NumberError, which names the field, for anything else and for infinities.
+    Raises NumberError, which names the field, for anything else, and for what is too large or
+    too small to be worked with.
     """
     try:
+        if len(text) > LONGEST:
+            raise ValueError(text)
         plain = plain_digits(text)
-        if len(plain) > 40:
+        if len(plain) > LONGEST_PLAIN:
             raise ValueError(plain)
         value = float(plain)
     except ValueError:
         raise NumberError(text.strip(), name, example) from None
     if not math.isfinite(value):
         raise NumberError(text.strip(), name, example)
+    if abs(value) > LARGEST or (value == 0 and re.search(r"[1-9]", re.split("[eE]", plain)[0])):
+        raise NumberError(text.strip(), name, example, beyond=True)
     return value
 
 

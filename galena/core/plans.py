@@ -19,6 +19,7 @@ _TYPED = re.compile(
 )
 _EXAMPLES = {"rate": "20", "duration": "60", "before": "0.010", "average": "1"}
 SLOWEST = 1 / 3600  # one reading an hour
+FASTEST = 1e7  # readings a second: beyond all instruments, and all disks
 LONGEST = 7 * 86_400.0
 MOST_READINGS = 50_000_000
 LONGEST_BEFORE = 600.0
@@ -51,7 +52,7 @@ class SteadyPlan:
     duration: float | None
 
     def __post_init__(self) -> None:
-        _refuse_slow(self.rate)
+        _refuse_rate(self.rate)
         if self.duration is not None:
             _refuse_duration(self.duration)
             _refuse_size(self.rate, self.duration)
@@ -77,7 +78,7 @@ class ArmedPlan:
     again: bool = False
 
     def __post_init__(self) -> None:
-        _refuse_slow(self.rate)
+        _refuse_rate(self.rate)
         _refuse_duration(self.duration)
         if not 0 <= self.before <= LONGEST_BEFORE:
             raise PlanError(
@@ -134,7 +135,9 @@ def _count(rate: float, seconds: float) -> int:
     return math.floor(rate * seconds + 0.5)
 
 
-def _refuse_slow(rate: float) -> None:
+def _refuse_rate(rate: float) -> None:
+    if not rate <= FASTEST:
+        raise PlanError("rate", f"At most {short(FASTEST)} readings a second can be recorded.")
     if not rate >= SLOWEST:
         raise PlanError(
             "rate", f"{short(rate)} readings a second is too slow. Take one an hour or more."
@@ -183,6 +186,8 @@ def parse_before(text: str, rate: float) -> float:
     for word in ("readings", "reading"):
         if plain.endswith(word):
             number, _, _ = _parts("before", plain.removesuffix(word), "From before")
+            if not rate > 0:
+                raise PlanError("rate", "Type how many readings a second, for example 20.")
             return number / rate
     number, slash, unit = _parts("before", plain or "0", "From before")
     if slash or (unit and unit not in _TIMES):

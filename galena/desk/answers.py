@@ -11,6 +11,7 @@ from galena.desk.models import SIDES, Sheet
 from galena.desk.sheets import LINES, SIZES, sheets_of
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Experiment
+from galena.shell import requested
 
 GONE = "It was taken away in the meantime, perhaps in another window."
 
@@ -25,9 +26,9 @@ def sheet_for(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet:
 def front_of(request: HttpRequest, experiment: Experiment, sheets: list[Sheet]) -> Sheet:
     """Give the sheet that the person has in front; what is asked for comes there."""
     key = f"sheet of {experiment.pk}"
-    asked = request.GET.get("front", "")
-    if asked.isdecimal():
-        request.session[key] = int(asked)
+    wanted = requested.key_or_none(request.GET.get("front"))
+    if wanted is not None:
+        request.session[key] = wanted
     return next((one for one in sheets if one.pk == request.session.get(key)), sheets[0])
 
 

@@ -1,8 +1,5 @@
 """Axes: what is on them, their limits as typed or as a hand moved them, and logarithms."""
 
-import json
-
-from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_http_methods, require_POST
 
@@ -12,6 +9,7 @@ from galena.desk import answers, history, sheets
 from galena.desk.models import SIDES
 from galena.desk.sheet_views import chosen, graph_for
 from galena.experiments.access import experiment_for
+from galena.shell import requested
 
 
 @require_POST
@@ -19,17 +17,35 @@ def keep_view(request, experiment_id: int, sheet_id: int):
     """Keep the limits that a hand has moved."""
     sheet = answers.sheet_for(request, experiment_id, sheet_id)
     try:
-        view = json.loads(request.POST.get("view", ""))
-        graphs = {int(key): dict(sides) for key, sides in dict(view["graphs"]).items()}
+        x, graphs = _moved(requested.listed(request.POST.get("view"), "The view"))
         with history.changing(
             sheet.experiment, request.user, f"limits of {sheet}", f"limits {sheet.pk}"
         ):
-            sheets.set_view(sheet, {"x": view["x"]} if "x" in view else {}, graphs)
-    except (ValueError, KeyError, TypeError) as error:
-        said = str(error) if isinstance(error, GalenaError) else "These are no limits."
-        return HttpResponse(said, status=400, content_type="text/plain")
+            sheets.set_view(sheet, x, graphs)
+    except GalenaError as error:
+        return requested.refused(request, str(error))
     context = answers.acts_context(request, sheet.experiment) | {"experiment": sheet.experiment}
     return render(request, "desk/_acts.html", context)
+
+
+def _moved(view: object) -> tuple[dict, dict[int, dict]]:
+    """Read the limits of x, and by graph those of its sides. Raises RequestError."""
+    graphs = view.get("graphs") if isinstance(view, dict) else None
+    if not isinstance(graphs, dict) or not all(isinstance(one, dict) for one in graphs.values()):
+        raise requested.RequestError("These are no limits.")
+    moved = {
+        requested.key(key): {side: _limits(one) for side, one in sides.items()}
+        for key, sides in graphs.items()
+    }
+    return ({"x": _limits(view["x"])} if "x" in view else {}), moved
+
+
+def _limits(pair: object) -> list[float] | None:
+    if pair is None:
+        return None
+    if not isinstance(pair, list) or len(pair) != 2:
+        raise requested.RequestError("Limits are two numbers.")
+    return [requested.bounded(one, "A limit") for one in pair]
 
 
 @require_http_methods(["GET", "POST"])

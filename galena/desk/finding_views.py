@@ -21,6 +21,7 @@ from galena.desk.questions import FITS
 from galena.desk.questions.fitted import model_of
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity, Run
+from galena.shell import requested
 
 RANGE = 4.0  # a slider reaches from minus to plus so many times its value
 
@@ -59,7 +60,7 @@ def ask_marker(request, experiment_id: int, marker_id: int):
     def act() -> None:
         second = None
         if kind == "pair":
-            second = get_object_or_404(sheet.markers, pk=int(other) if other.isdecimal() else 0)
+            second = get_object_or_404(sheet.markers, pk=requested.key(other))
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
         finding_flows.ask_marker(marker, kind, quantity, runs, _details(request, kind), second)
@@ -83,7 +84,7 @@ def build(request, experiment_id: int, sheet_id: int):
         key = post.get("quantity", "")
         quantity = None
         if kind == "there":
-            quantity = get_object_or_404(sheet.experiment.quantities, pk=int(key or 0))
+            quantity = get_object_or_404(sheet.experiment.quantities, pk=requested.key(key))
         of = _of(post.getlist("of"), kind)
         finding_flows.build(sheet, kind, of, _details(request, kind), quantity)
 
@@ -219,11 +220,9 @@ def copy_along(request, experiment_id: int, span_id: int):
     post = request.POST
 
     def act() -> None:
-        count = post.get("count", "").strip()
-        if not count.isdecimal():
-            raise DeskError("How often? Type a whole number.")
+        count = requested.whole(post.get("count"), "Copies", 0, 10**6)
         step = numbers.parse(post.get("step", ""), "The step")
-        finding_flows.copy_along(span, int(count), step)
+        finding_flows.copy_along(span, count, step)
 
     return answers.changed(request, sheet, f"copy span {span} along", act)
 
@@ -375,10 +374,10 @@ def _details(request, kind: str) -> dict:
         if "readings_only" in post:
             found["readings_only"] = True
     if kind == "slope" and post.get("count"):
-        count = post["count"].strip()
-        if not (count.isdecimal() and 3 <= int(count) <= 9999):
+        count = requested.whole(post["count"], "The readings of a slope", 0, 10**6)
+        if not 3 <= count <= 9999:
             raise DeskError("A slope is taken from 3 to 9999 readings. Type how many.")
-        found |= {"count": int(count), "order": 2 if post.get("order") == "2" else 1}
+        found |= {"count": count, "order": 2 if post.get("order") == "2" else 1}
     if kind == "model":
         text = post.get("formula", "").strip()
         if not text:
@@ -398,17 +397,18 @@ def _of(typed: list[str], kind: str) -> list:
     """Read which findings a question is about: keys, or keys with the name of a number."""
     found: list = []
     for one in typed:
-        key, _, name = one.partition(":")
-        if not key.isdecimal():
+        text, _, name = one.partition(":")
+        key = requested.key_or_none(text)
+        if key is None:
             raise DeskError("Choose the findings that this is about.")
-        found.append([int(key), name] if kind == "difference" else int(key))
+        found.append([key, name] if kind == "difference" else key)
     return found
 
 
 def _quantity(request, sheet: Sheet) -> Quantity:
     key = request.POST.get("of", "")
-    if key.isdecimal() and request.POST.get("kind") not in ("meet", "difference"):
-        return get_object_or_404(sheet.experiment.quantities, pk=int(key))
+    if key and request.POST.get("kind") not in ("meet", "difference"):
+        return get_object_or_404(sheet.experiment.quantities, pk=requested.key(key))
     if sheet.quantity is None:
         raise DeskError("This sheet shows nothing yet. Choose what goes upright.")
     return sheet.quantity

@@ -16,9 +16,11 @@ from galena.experiments import typed_flows
 from galena.experiments.access import experiment_for, run_for
 from galena.experiments.models import Run, Stream, TypedColumn
 from galena.recording import step_flows
+from galena.shell import requested
 
 MOST_ROWS = 500  # that one request gives
 KEPT_CHANGES = 12
+FURTHEST = 10**12  # a row that no run has
 
 
 @require_GET
@@ -31,15 +33,13 @@ def drawer(request, experiment_id: int, number: int):
 def rows(request, experiment_id: int, number: int):
     """Give some rows of a table, and which of them were set aside."""
     run = run_for(request, experiment_id, number)
+    got = request.GET
+    first = requested.whole(got.get("first"), "First", 0, FURTHEST, otherwise=0, clip=True)
+    count = requested.whole(got.get("count"), "Count", 0, MOST_ROWS, otherwise=100, clip=True)
     try:
-        first = max(0, int(request.GET.get("first", "0")))
-        count = min(MOST_ROWS, max(0, int(request.GET.get("count", "100"))))
         table = _table(request, run)
-    except ValueError as error:
-        told = isinstance(error, SeriesError)
-        return HttpResponse(
-            str(error) if told else "first and count are whole numbers.", status=400
-        )
+    except SeriesError as error:
+        return HttpResponse(str(error), status=400)
     return JsonResponse(_rows(table, first, count))
 
 
@@ -77,10 +77,6 @@ def change(request, experiment_id: int, number: int):
         table = _table(request, run)
     except GalenaError as error:
         return JsonResponse({"trouble": str(error)}, status=422)
-    except ValueError:
-        return JsonResponse(
-            {"trouble": "Rows and columns are counted in whole numbers."}, status=422
-        )
     if post.get("act") in {"head", "column", "paste"}:
         return show_table(request, run, took=done if post["act"] == "paste" else "")
     return JsonResponse({"count": table.count, "statistics": table.statistics()})
@@ -89,11 +85,13 @@ def change(request, experiment_id: int, number: int):
 def _act(request, run: Run, act: str):
     """Give an act's name and what does it."""
     post, person = request.POST, request.user
-    row = int(post.get("row") or 0)
+    row = _row(post, "row")
     if act in {"aside", "back"}:
         return _aside(request, run, act, row)
     if act == "cell" and run.is_stepwise:
-        quantity = get_object_or_404(run.experiment.quantities, pk=int(post.get("column") or 0))
+        quantity = get_object_or_404(
+            run.experiment.quantities, pk=requested.key(post.get("column"))
+        )
         label = f"correct {quantity.symbol}"
         step = _step_row(run, row)
         return label, lambda: step_flows.correct(run, step, quantity, post.get("text", ""), person)
@@ -104,7 +102,7 @@ def _act(request, run: Run, act: str):
         # The page counts all columns; only typed ones can be pasted into.
         shown = table_of(run).columns
         first = next((n for n, one in enumerate(shown) if one.key), len(shown))
-        place = max(0, int(post.get("place") or 0) - first)
+        place = max(0, _row(post, "place") - first)
         return f"paste {len(table.rows)} rows", lambda: typed_flows.paste(
             run, row, place, table, person
         )
@@ -117,7 +115,7 @@ def _act(request, run: Run, act: str):
         return f"{act} row {row + 1}", lambda: flow(run, row, person)
     column = get_object_or_404(
         TypedColumn.objects.select_related("quantity__experiment", "run__experiment"),
-        run=run, quantity=int(post.get("column") or 0), replaced_at=None,
+        run=run, quantity=requested.key(post.get("column")), replaced_at=None,
     )  # fmt: skip
     symbol = column.quantity.symbol
     if act == "head":
@@ -125,7 +123,7 @@ def _act(request, run: Run, act: str):
             column.quantity, post.get("text", "")
         )
     if act == "fill":
-        count = int(post.get("count") or 0)
+        count = requested.whole(post.get("count"), "Rows", 1, pasted.MOST_ROWS)
         return f"fill {symbol}", lambda: typed_flows.fill(
             column, row, post.get("start", ""), post.get("step", ""), count, person
         )
@@ -139,13 +137,17 @@ def _aside(request, run: Run, act: str, row: int):
         return f"row {row + 1} counts again", lambda: typed_flows.take_back(
             run, stream, row, request.user
         )
-    last = int(request.POST.get("last") or row)
+    last = _row(request.POST, "last", row)
     if last >= table_of(run, stream.pk if stream else None).count:
         raise TableError("There are not so many rows to set aside.")
     reason = request.POST.get("reason", "")
     return f"set row {row + 1} aside", lambda: typed_flows.set_aside(
         run, stream, row, last, reason, request.user
     )
+
+
+def _row(post, name: str, otherwise: int = 0) -> int:
+    return requested.whole(post.get(name), "Rows and columns", 0, FURTHEST, otherwise=otherwise)
 
 
 def _step_row(run: Run, row: int) -> int:
@@ -161,7 +163,7 @@ def _stream(request, run: Run) -> Stream | None:
     key = request.GET.get("stream") or request.POST.get("stream") or ""
     if run.is_typed or run.is_stepwise:
         return None
-    return get_object_or_404(run.streams, pk=int(key)) if key else run.streams.first()
+    return get_object_or_404(run.streams, pk=requested.key(key)) if key else run.streams.first()
 
 
 def _table(request, run: Run) -> RunTable:

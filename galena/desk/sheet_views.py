@@ -1,7 +1,5 @@
 """Sheets and their graphs: made, titled, put beside each other, resized and taken away."""
 
-import json
-
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
@@ -10,6 +8,7 @@ from galena.desk import answers, history, sheets
 from galena.desk.models import Graph, Sheet
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Experiment, Quantity
+from galena.shell import requested
 
 
 def graph_for(request, experiment_id: int, graph_id: int) -> Graph | None:
@@ -24,9 +23,7 @@ def graph_for(request, experiment_id: int, graph_id: int) -> Graph | None:
 
 def chosen(experiment: Experiment, key: str) -> Quantity | None:
     """Give the quantity of a form's choice; None for time."""
-    if not key.isdecimal():
-        return None
-    return get_object_or_404(experiment.quantities, pk=int(key))
+    return get_object_or_404(experiment.quantities, pk=requested.key(key)) if key else None
 
 
 @require_GET
@@ -77,19 +74,20 @@ def _act(request, sheet: Sheet):
 
 
 def _shares(text: str) -> dict[int, float]:
-    try:
-        return {int(key): float(share) for key, share in json.loads(text).items()}
-    except (ValueError, TypeError, AttributeError):
-        return {}
+    shares = requested.listed(text, "The heights")
+    if not isinstance(shares, dict):
+        raise requested.RequestError("These are no heights of graphs.")
+    return {
+        requested.key(key): requested.bounded(share, "A height") for key, share in shares.items()
+    }
 
 
 def _look(post) -> dict:
     if "legend_at" in post:
-        try:
-            place = [min(max(float(one), 0.0), 1.0) for one in post["legend_at"].split(",")]
-        except ValueError:
-            return {}
-        return {"legend_at": place} if len(place) == 2 else {}
+        place = [requested.number(one, "The place") for one in post["legend_at"][:100].split(",")]
+        if len(place) != 2:
+            raise requested.RequestError("A place is two numbers.")
+        return {"legend_at": [min(max(one, 0.0), 1.0) for one in place]}
     size = {str(one): one for one in sheets.SIZES}.get(post.get("size", ""))
     chosen = {name: name in post for name in ("errors", "legend", "plain")}
     return chosen | {"lines": post.get("lines", ""), "size": size}
@@ -100,7 +98,7 @@ def add_graph(request, experiment_id: int, sheet_id: int):
     """Put a further graph under the others."""
     sheet = answers.sheet_for(request, experiment_id, sheet_id)
     wanted = request.POST.get("y", "")
-    if not wanted.isdecimal():
+    if not wanted:
         shown = sheet.quantities
         known = sheet.experiment.shown
         others = [one for one in known if one not in shown] or known

@@ -8,7 +8,10 @@ from galena.core.errors import GalenaError, SeriesError
 from galena.desk import answers, figure, history, reading, sheets, window
 from galena.experiments.access import experiment_for
 from galena.experiments.views import rail_context
+from galena.shell import requested
 from galena.shell.marks import as_json
+
+MOST_COLUMNS, FURTHEST = 20_000, 10**12  # of pixels; a row that no run has
 
 
 def page(request, experiment_id: int):
@@ -25,11 +28,11 @@ def page(request, experiment_id: int):
 def data(request, experiment_id: int, sheet_id: int):
     """Give the readings of a window for the painter."""
     sheet = answers.sheet_for(request, experiment_id, sheet_id)
-    try:
-        ends = [float(request.GET[end]) if end in request.GET else None for end in ("lo", "hi")]
-        columns = int(request.GET.get("columns", "800"))
-    except ValueError:
-        return HttpResponse("lo and hi are numbers, columns a whole one.", status=400)
+    got = request.GET
+    ends = [requested.end(got[end], end) if end in got else None for end in ("lo", "hi")]
+    columns = requested.whole(
+        got.get("columns"), "Columns", 1, MOST_COLUMNS, otherwise=800, clip=True
+    )
     try:
         packed = window.encode(sheet, *ends, columns)
     except SeriesError as error:
@@ -44,15 +47,16 @@ def at(request, experiment_id: int, sheet_id: int):
     sheet = answers.sheet_for(request, experiment_id, sheet_id)
     try:
         if "row" in request.GET:
-            number, row = int(request.GET.get("run", "")), int(request.GET["row"])
+            number = requested.key(request.GET.get("run"))
+            row = requested.whole(request.GET["row"], "Row", 0, FURTHEST, clip=True)
             return JsonResponse(reading.at_row(sheet, number, row))
-        x = float(request.GET.get("x", ""))
-        step = int(request.GET.get("step", "0"))
+        x = requested.number(request.GET.get("x"), "x")
+        step = requested.whole(request.GET.get("step"), "Step", -1000, 1000, otherwise=0, clip=True)
         return JsonResponse(reading.at(sheet, x, step, free="free" in request.GET))
     except SeriesError as error:
         return JsonResponse({"trouble": str(error)})
-    except ValueError:
-        return JsonResponse({"trouble": "x is a number, step a whole one."}, status=400)
+    except requested.RequestError as error:
+        return JsonResponse({"trouble": str(error)}, status=422)
 
 
 def show_ledger(request, experiment_id: int, sheet_id: int):

@@ -13,6 +13,8 @@ from galena.experiments.flows import add_entered, next_number, touch
 from galena.experiments.models import Aside, Experiment, Quantity, Run, Stream, TypedColumn
 from galena.experiments.quantity_flows import refresh, rename_in_formulas
 
+LARGEST_FILLED = 1e12
+MOST_ASIDES = 1000
 SYMBOLS = "xyzuvwabcdfkmnpqrs"
 
 
@@ -117,7 +119,9 @@ def _name(quantity: Quantity, said: Head) -> None:
 
 
 def insert_row(run: Run, row: int, person) -> None:
-    """Put an empty row before a row; what was set aside moves along."""
+    """Put an empty row before a row; what was set aside moves along. Raises TableError."""
+    if any(len(column.cells) >= MOST_ROWS for column in _in_force(run)):
+        raise TableError(f"A typed table has at most {MOST_ROWS:,} rows.")
     _reshape(run, person, f"row {row + 1} put in", lambda cells: cells.insert(row, ""), row, 1)
 
 
@@ -146,8 +150,12 @@ def _reshape(
 def fill(column: TypedColumn, row: int, start: str, step: str, count: int, person) -> None:
     """Fill a column from a row on with evenly spaced values. Raises NumberError, TableError."""
     first, by = parse(start, "The start", "0.10"), parse(step, "The step", "0.05")
+    if not 0 <= row < MOST_ROWS:
+        raise TableError(f"A typed table has at most {MOST_ROWS:,} rows.")
     if not 1 <= count <= MOST_ROWS - row:
         raise TableError(f"Fill between 1 and {MOST_ROWS - row:,} rows.")
+    if max(abs(first), abs(first + by * count)) > LARGEST_FILLED:
+        raise TableError(f"Fill with numbers up to {LARGEST_FILLED:g}.")
     decimals = max(decimals_of_text(cell_text(start)), decimals_of_text(cell_text(step)))
     cells = column.cells
     cells += [""] * (row + count - len(cells))
@@ -162,6 +170,8 @@ def set_aside(run: Run, stream: Stream | None, first: int, last: int, reason: st
         raise TableError("Say in up to 200 characters why they are set aside.")
     if not 0 <= first <= last:
         raise TableError("The rows to set aside end before they begin.")
+    if run.asides.count() >= MOST_ASIDES:
+        raise TableError(f"{MOST_ASIDES:,} stretches are set aside already. Take some back first.")
     made = Aside.objects.create(
         run=run, stream=stream, first=first, last=last, reason=said, made_by=person
     )

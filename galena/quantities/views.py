@@ -14,9 +14,10 @@ from galena.experiments import quantity_flows as flows
 from galena.experiments.access import experiment_for
 from galena.experiments.flows import ExperimentError
 from galena.experiments.formulas import formulas_of
-from galena.experiments.models import Experiment, Quantity
+from galena.experiments.models import DERIVED, Experiment, Quantity
 from galena.quantities import listing
 from galena.quantities.preview import preview
+from galena.shell import requested
 
 NEW = "new"
 FIELDS = ("formula", "name", "symbol", "unit", "decimals")
@@ -78,7 +79,8 @@ def keep_formula(request, experiment_id: int):
 def keep_quantity(request, experiment_id: int, quantity_id: int):
     """Give a measured or entered quantity another name, symbol or rule for its uncertainty."""
     experiment = experiment_for(request, experiment_id)
-    quantity = get_object_or_404(experiment.quantities, pk=quantity_id)
+    quantity = get_object_or_404(experiment.quantities.exclude(source__startswith=DERIVED),
+                                 pk=quantity_id)  # fmt: skip
     typed = {name: request.POST.get(name, "") for name in
              ("name", "symbol", "decimals", "rule", "absolute", "relative")}  # fmt: skip
     typed["calibration"] = "calibration" in request.POST
@@ -120,7 +122,7 @@ def keep_given(request, experiment_id: int):
     """Make a given, change one or remove one."""
     experiment = experiment_for(request, experiment_id)
     key = request.POST.get("given", "")
-    given = get_object_or_404(experiment.givens, pk=int(key)) if key.isdecimal() else None
+    given = get_object_or_404(experiment.givens, pk=requested.key(key)) if key.strip("0") else None
     typed = {name: request.POST.get(name, "") for name in
              ("name", "symbol", "value", "unit", "note")}  # fmt: skip
 
@@ -188,7 +190,8 @@ def _show(request, experiment: Experiment, quantity: Quantity):
 
 
 def _chosen(experiment: Experiment, key: str) -> Quantity | None:
-    return experiment.quantities.filter(pk=int(key)).first() if key.isdecimal() else None
+    wanted = requested.key_or_none(key)
+    return None if wanted is None else experiment.quantities.filter(pk=wanted).first()
 
 
 def _back(experiment: Experiment, of: int | str):

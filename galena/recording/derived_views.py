@@ -12,6 +12,7 @@ from galena.experiments import columns
 from galena.experiments.access import run_for
 from galena.experiments.models import Quantity
 from galena.experiments.readings import Readings
+from galena.shell import requested
 
 MOST = 8  # formulas shown at once
 ACROSS = 1000  # pixel columns that readings are told apart on
@@ -20,7 +21,7 @@ ACROSS = 1000  # pixel columns that readings are told apart on
 def derived(request, experiment_id: int, number: int):
     """Give what formulas make of a run as far as it is stored: the traces and the last values."""
     run = run_for(request, experiment_id, number)
-    keys = [int(key) for key in request.GET.getlist("quantity") if key.isdecimal()][:MOST]
+    keys = requested.keys(request.GET.getlist("quantity"))[:MOST]
     wanted = list(run.experiment.derived.filter(pk__in=keys))
     troubles: dict[tuple[int, int], str] = {}
     try:

@@ -8,6 +8,7 @@ from galena.core.errors import PlanError
 from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.trigger import Direction, Level
 from galena.experiments.models import Experiment, Run
+from galena.shell import requested
 
 BYTES_A_READING = 16  # a value and, shared by an instrument's channels, a time stamp
 KEY = "key"
@@ -69,8 +70,7 @@ class PlanForm:
     @property
     def watched(self) -> int | None:
         """The channel that must pass the level; None for a key."""
-        key = self.event.partition(":")[0]
-        return int(key) if key.isascii() and key.isdigit() else None
+        return requested.key_or_none(self.event.partition(":")[0])
 
     @property
     def direction(self) -> Direction:
@@ -88,19 +88,16 @@ def read(posted, experiment: Experiment, live: list[Shown]) -> PlanForm:
     form.note = posted.get("note", "")[:200]
     # Boxes that are not ticked send nothing: it means no where the page showed them.
     if "kind-shown" in posted or "channel" in posted:
-        form.channels = _keys(posted.getlist("channel"))
+        form.channels = requested.keys(posted.getlist("channel"))
     if posted.get("kind-shown", kind) == kind:
         form.endless, form.again = "endless" in posted, "again" in posted
         if "kind-shown" in posted or "typed" in posted:
-            form.typed = _keys(posted.getlist("typed"))
+            form.typed = requested.keys(posted.getlist("typed"))
     for condition in experiment.conditions.all():
         if (name := f"condition-{condition.pk}") in posted:
             form.conditions[condition.pk] = posted[name][:80]
-    form.settings = {
-        int(name.removeprefix("setting-")): posted[name][:40]
-        for name in posted
-        if name.startswith("setting-") and name.removeprefix("setting-").isdigit()
-    }
+    typed = {one.pk: f"setting-{one.pk}" for one in experiment.entered}
+    form.settings = {key: posted[name][:40] for key, name in typed.items() if name in posted}
     return form
 
 
@@ -187,7 +184,3 @@ def _sources(run: Run) -> set[str]:
         for series in stream.series.all()
         if series.quantity
     }
-
-
-def _keys(texts: list[str]) -> list[int]:
-    return [int(one) for one in texts if one.isascii() and one.isdigit()]

@@ -10,7 +10,9 @@ from galena.experiments import readings
 from galena.experiments.access import run_for
 from galena.experiments.models import Run, Series
 from galena.experiments.stepwise import tables
+from galena.shell import requested
 
+FURTHEST = 10**12  # a reading that no run has
 MOST = 200_000  # readings of a channel for a replay: of longer runs every so manieth is shown
 
 
@@ -20,12 +22,10 @@ def missed(request, experiment_id: int, number: int):
     With `every` only each so manieth reading.
     """
     run = run_for(request, experiment_id, number)
-    try:
-        first = max(0, int(request.GET.get("from", "0")))
-        place = max(0, int(request.GET.get("stream", "0")))
-        every = max(1, int(request.GET.get("every", "1")))
-    except ValueError:
-        return HttpResponse("from, stream and every are whole numbers.", status=400)
+    first, place, every = (
+        requested.whole(request.GET.get(name), name, lo, FURTHEST, otherwise=lo, clip=True)
+        for name, lo in (("from", 0), ("stream", 0), ("every", 1))
+    )
     streams = list(run.streams.all())
     if place >= len(streams):
         return HttpResponse("This run has no such stream.", status=404)

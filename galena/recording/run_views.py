@@ -14,6 +14,7 @@ from galena.experiments.typed import typed_tables
 from galena.experiments.views import rail_context
 from galena.recording import recalibrating, second_looks
 from galena.recording.recorder import RECORDER
+from galena.shell import requested
 from galena.shell.marks import MARKS
 
 GROUPED = "repeats grouped"  # kept in the session
@@ -53,8 +54,8 @@ def describe(request, experiment_id: int, number: int):
         run.name, run.note = name[:80], note[:200]
         return answer_facts(request, run, typed=typed, wrong=wrong)
     mark = request.POST.get("mark", "")
-    if mark.isdecimal():
-        flows.choose_mark(run, int(mark))
+    if mark:
+        flows.choose_mark(run, requested.whole(mark, "Marks", 1, len(MARKS)))
     return answer_facts(request, run, changed=True)
 
 
@@ -108,7 +109,7 @@ def recalibrate(request, experiment_id: int, number: int, series_id: int):
         chosen = None
         if wanted:
             kept = Calibration.objects.kept().select_related("channel__instrument")
-            chosen = get_object_or_404(kept, pk=int(wanted) if wanted.isdigit() else 0)
+            chosen = get_object_or_404(kept, pk=requested.key(wanted))
         recalibrating.recalibrate(experiment, series, chosen)
         second_looks.look(run)
     except GalenaError as error:

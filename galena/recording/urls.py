@@ -10,7 +10,7 @@ from galena.recording import (
     views,
 )
 
-RUN = "runs/<int:number>/"
+RUN = "runs/<key:number>/"
 urlpatterns = [
     path("record", page_views.page, name="record"),
     path("record/panel", views.panel, name="panel"),
@@ -22,9 +22,9 @@ urlpatterns = [
     path("record/steps", step_views.steps, name="steps"),
     path("record/steps/take", step_views.take, name="take-step"),
     path("record/conditions/add", condition_views.add, name="add-condition"),
-    path("record/conditions/<int:key>/drop", condition_views.drop, name="drop-condition"),
+    path("record/conditions/<key:key>/drop", condition_views.drop, name="drop-condition"),
     path("record/settings/add", condition_views.add_entered, name="add-entered"),
-    path("record/settings/<int:key>/drop", condition_views.drop_entered, name="drop-entered"),
+    path("record/settings/<key:key>/drop", condition_views.drop_entered, name="drop-entered"),
     path("record/runs", run_views.run_list, name="run-list"),
     path(RUN + "facts", run_views.facts, name="run-facts"),
     path(RUN + "describe", run_views.describe, name="describe-run"),
@@ -33,9 +33,9 @@ urlpatterns = [
     path(RUN + "remove", run_views.remove, name="remove-run"),
     path(RUN + "show-in-list", run_views.show, name="show-in-list"),
     path(RUN + "go-on", step_views.go_on, name="go-on"),
-    path(RUN + "steps/<int:row>/again", step_views.again, name="again"),
-    path(RUN + "steps/<int:row>/correct/<int:quantity_id>", step_views.correct, name="correct"),
-    path(RUN + "series/<int:series_id>/recalibrate", run_views.recalibrate, name="recalibrate"),
+    path(RUN + "steps/<key:row>/again", step_views.again, name="again"),
+    path(RUN + "steps/<key:row>/correct/<key:quantity_id>", step_views.correct, name="correct"),
+    path(RUN + "series/<key:series_id>/recalibrate", run_views.recalibrate, name="recalibrate"),
     path(RUN + "missed", replay_views.missed, name="missed"),
     path(RUN + "derived", derived_views.derived, name="derived-of-run"),
     path(RUN + "replay", replay_views.replay, name="replay"),

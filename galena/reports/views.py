@@ -12,6 +12,7 @@ from galena.experiments.access import experiment_for
 from galena.experiments.views import rail_context
 from galena.reports import flows, writing
 from galena.reports.pdf import make_pdf
+from galena.shell import requested
 from galena.shell.press import PRESS
 
 
@@ -46,7 +47,7 @@ def pdf(request, experiment_id: int):
 def _save(posted, report) -> tuple[str, dict]:
     title = " ".join(posted.get("title", "").split())
     text = posted.get("text", "").replace("\r\n", "\n")
-    version = int(posted["version"]) if posted.get("version", "").isdecimal() else 0
+    version = requested.key_or_none(posted.get("version")) or 0
     trouble = ""
     if not title:
         trouble = "Give the report a title. Nothing was saved yet; your text is still in the box."

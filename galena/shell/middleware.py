@@ -1,9 +1,12 @@
 """What every response carries."""
 
-from asgiref.sync import iscoroutinefunction
+from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpResponse
 from django.utils.decorators import sync_and_async_middleware
 from whitenoise.middleware import WhiteNoiseMiddleware
+
+from galena.core.errors import NumberError
+from galena.shell.requested import RequestError, refused
 
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self'; script-src 'self'; "
@@ -30,6 +33,26 @@ def content_security_policy(get_response):
             return sealed(get_response(request))
 
     return middleware
+
+
+class Readable:
+    """Answer what no view could read with 422 and the reason."""
+
+    sync_capable, async_capable = True, True
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+        if iscoroutinefunction(get_response):
+            markcoroutinefunction(self)
+
+    def __call__(self, request):
+        return self.get_response(request)
+
+    def process_exception(self, request, exception):
+        """Answer for a view that has raised RequestError, or could not read a number."""
+        if isinstance(exception, RequestError | NumberError):
+            return refused(request, str(exception))
+        return None
 
 
 class ShippedFiles(WhiteNoiseMiddleware):

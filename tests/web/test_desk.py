@@ -201,7 +201,7 @@ def test_a_window_holds_what_can_be_seen(as_ada, experiment):
     assert xs == pytest.approx(np.arange(9_999, 10_102) / 1000, abs=1e-5)
     assert ys == pytest.approx(y[9_999:10_102], abs=1e-4)
     wrong = as_ada.get(address("desk-data", experiment.pk), {"lo": "x"})
-    assert wrong.status_code == 400
+    assert wrong.status_code == 422
 
 
 def test_the_margins_keep_every_reading_off_the_edge(sheet):
@@ -218,7 +218,7 @@ def test_the_cursor_snaps_to_readings_and_steps(as_ada, experiment, run):
     assert found["rows"][0]["text"] == f"{making.ramp()[50]:.1f}"
     assert as_ada.get(url, {"x": "5.0", "step": "3"}).json()["x"] == pytest.approx(5.3)
     assert as_ada.get(url, {"x": "999", "step": "1"}).json()["x"] == pytest.approx(19.9)
-    assert as_ada.get(url, {"x": "abc"}).status_code == 400
+    assert as_ada.get(url, {"x": "abc"}).status_code == 422
     remove(run)
     assert "No run is shown" in as_ada.get(url, {"x": "5"}).json()["trouble"]
 
@@ -240,7 +240,7 @@ def test_the_table_gives_its_rows_a_part_at_a_time(as_ada, experiment, run):
     assert (found["count"], len(found["rows"])) == (450, 50)
     assert found["rows"][0] == ["40.0", f"{making.ramp(450)[400]:.1f}"]
     assert as_ada.get(url, {"first": "9999"}).json()["rows"] == []
-    assert as_ada.get(url, {"first": "abc"}).status_code == 400
+    assert as_ada.get(url, {"first": "abc"}).status_code == 422
     assert as_ada.get(reverse("rows", args=[experiment.pk, 9])).status_code == 404
 
 

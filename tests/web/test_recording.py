@@ -280,7 +280,7 @@ def test_a_watcher_that_missed_readings_gets_them_by_index(as_ada, experiment):
     assert answer.headers["X-First-Index"] == "250"
     assert table[1].tolist() == list(range(250, 300))
     assert table[0] == pytest.approx(np.arange(250, 300) / 10)
-    assert as_ada.get(url, {"from": "x"}).status_code == 400
+    assert as_ada.get(url, {"from": "x"}).status_code == 422
     assert as_ada.get(url, {"stream": "7"}).status_code == 404
 
 

@@ -31,7 +31,7 @@ def test_of_a_long_run_every_so_manieth_reading_is_replayed(as_ada, experiment, 
     (stream,) = as_ada.get(at("replay", experiment)).json()["streams"]
     table = np.frombuffer(as_ada.get(stream["missed"]).content).reshape(2, -1)
     assert table[1].tolist() == list(range(0, 250, 3))
-    assert as_ada.get(at("missed", experiment), {"every": "x"}).status_code == 400
+    assert as_ada.get(at("missed", experiment), {"every": "x"}).status_code == 422
 
 
 def test_an_empty_run_says_that_there_is_nothing_to_replay(as_ada, experiment):

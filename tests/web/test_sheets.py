@@ -127,7 +127,7 @@ def test_typed_limits_and_those_of_a_hand_are_remembered(as_ada, both):
     assert first(both).x_view.limits == (1, 3)  # what was not moved is not touched
     assert first(both).graphs.get().view("left").limits == (5, 6)
     for wrong in ("", "[]", '{"x": [3, 1], "graphs": {}}', '{"x": ["a", "b"], "graphs": {}}'):
-        assert as_ada.post(address("keep-view", both.pk), {"view": wrong}).status_code == 400
+        assert as_ada.post(address("keep-view", both.pk), {"view": wrong}).status_code == 422
 
 
 def test_a_logarithmic_axis_says_how_many_readings_it_cannot_show(as_ada, experiment):

@@ -18,10 +18,11 @@ from typing import Any
 from galena.core import units
 from galena.core.calibration import DEGREES, Calibration, Standard
 from galena.core.errors import CalibrationError, UnitError
+from galena.core.formats.bounded_json import number, read, text
 
 KIND = "Galena calibration"
 LONGEST = 50_000
-_MOST = 100
+_MOST, _LONGEST_UNIT = 100, 60
 
 
 @dataclass(frozen=True)
@@ -71,28 +72,28 @@ def from_data(data: Mapping[str, Any]) -> CalibrationRecord:
         if data["model"] not in DEGREES or len(data["standards"]) > _MOST:
             raise CalibrationError("This calibration's model is not known here.")
         left = data["residual_sd"]
-        units.parse(str(data["unit"]))
-        units.parse(str(data["raw_unit"]))
+        units.parse(text(data["unit"], _LONGEST_UNIT))
+        units.parse(text(data["raw_unit"], _LONGEST_UNIT))
         calibration = Calibration(
             model=data["model"],
-            unit=str(data["unit"]),
-            centre=float(data["centre"]),
-            coefficients=tuple(float(one) for one in data["coefficients"][:9]),
-            covariance=tuple(tuple(float(one) for one in row) for row in data["covariance"][:9]),
-            low=float(data["raw_range"][0]),
-            high=float(data["raw_range"][1]),
-            residual_sd=math.nan if left is None else float(left),
+            unit=text(data["unit"], _LONGEST_UNIT),
+            centre=number(data["centre"]),
+            coefficients=tuple(map(number, data["coefficients"][:9])),
+            covariance=tuple(tuple(map(number, row[:9])) for row in data["covariance"][:9]),
+            low=number(data["raw_range"][0]),
+            high=number(data["raw_range"][1]),
+            residual_sd=math.nan if left is None else number(left),
         )
         standards = tuple(
-            Standard(*(float(one[name]) for name in ("known", "raw", "u_known", "u_raw")))
+            Standard(*(number(one[name]) for name in ("known", "raw", "u_known", "u_raw")))
             for one in data["standards"]
         )
-        texts = [str(data.get(name, ""))[:100] for name in ("made_at", "made_by", "instrument")]
+        texts = [text(data.get(name, ""), 100) for name in ("made_at", "made_by", "instrument")]
         return CalibrationRecord(
             calibration,
-            str(data["quantity"])[:100],
-            str(data["symbol"])[:20],
-            str(data["raw_unit"]),
+            text(data["quantity"], 100),
+            text(data["symbol"], 20),
+            text(data["raw_unit"], _LONGEST_UNIT),
             standards,
             *texts,
         )
@@ -110,12 +111,12 @@ def dumps(record: CalibrationRecord) -> str:
     return json.dumps(as_data(record), ensure_ascii=False, indent=2) + "\n"
 
 
-def loads(text: str) -> CalibrationRecord:
+def loads(content: str) -> CalibrationRecord:
     """Read the text of a file; CalibrationError says what is wrong with it."""
-    if len(text) > LONGEST:
+    if len(content) > LONGEST:
         raise CalibrationError("This file is too long for a calibration.")
     try:
-        data = json.loads(text)
+        data = read(content, LONGEST)
     except ValueError as error:
         raise CalibrationError(
             f"This file is no calibration: it cannot be read as JSON ({error})."
