@@ -118,6 +118,7 @@ def keep(request, experiment_id: int, channel_id: int):
     experiment, channel = experiment_for(request, experiment_id), _channel(channel_id)
     making = calibrating.in_the_making(channel, request.user)
     try:
+        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_channels([channel.pk]))
         _describe(making, request.POST)
         calibrating.keep(making)
     except GalenaError as error:
@@ -134,6 +135,10 @@ def use(request, experiment_id: int, channel_id: int):
     if wanted:
         kept = channel.calibrations.kept()
         chosen = get_object_or_404(kept, pk=requested.key(wanted))
+    try:
+        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_channels([channel.pk]))
+    except GalenaError as error:
+        return _sheet(request, experiment, channel, str(error))
     calibrating.put_in_force(channel, chosen)
     return _changed(request, experiment, channel)
 
@@ -164,6 +169,7 @@ def take_in(request, experiment_id: int, channel_id: int):
             text = file.read().decode("utf-8")
         except UnicodeDecodeError as error:
             raise CalibrationError("This file is no text, so no calibration.") from error
+        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_channels([channel.pk]))
         calibrating.take_in(channel, text, request.user)
     except GalenaError as error:
         return _sheet(request, experiment, channel, str(error))

@@ -74,6 +74,11 @@ def undo_zero(channel: Channel) -> Zero | None:
     return latest
 
 
+def channels_of_zeros(zeros: Sequence[int]) -> list[int]:
+    """Give the keys of the channels that some zeros are of."""
+    return list(Zero.objects.filter(pk__in=zeros).values_list("channel_id", flat=True))
+
+
 def undo_zeros_of(zeros: Sequence[int]) -> int:
     """Take back zeros that were set together; gives how many were still in force."""
     return Zero.objects.filter(pk__in=zeros, undone_at=None).update(undone_at=timezone.now())

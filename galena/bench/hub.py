@@ -1,10 +1,12 @@
-"""Carries events from the bench and the recorder to everyone who watches, each encoded once.
+"""Carries events from the bench, the recorder and the Desk to everyone who watches, each encoded
+once.
 
 A watcher has a bounded queue. When it is full its whole backlog is dropped and one `gap` event
 put in its place: a slow watcher never delays the recorder or another watcher.
 """
 
 import asyncio
+import contextlib
 import json
 from collections.abc import AsyncIterator
 
@@ -13,28 +15,44 @@ KEEP_ALIVE = 15.0
 
 
 class Watcher:
-    """One open event stream and the topics that it wants."""
+    """One open event stream, the topics that it wants, and the session that it was opened in."""
 
-    def __init__(self, topics: frozenset[str]) -> None:
-        self.topics = topics
+    def __init__(self, topics: frozenset[str], session: str = "") -> None:
+        self.topics, self.session = topics, session
         self.queue: asyncio.Queue[bytes] = asyncio.Queue(BACKLOG)
         self.gaps = 0
+        self.is_over = False
 
     def offer(self, event: bytes) -> None:
         if self.queue.full():
-            while not self.queue.empty():
-                self.queue.get_nowait()
+            self._drop_backlog()
             self.gaps += 1
             self.queue.put_nowait(encode("gap", {}))
         self.queue.put_nowait(event)
 
+    def end(self, event: bytes) -> None:
+        """Have the stream end with an event."""
+        self._drop_backlog()
+        self.is_over = True
+        self.queue.put_nowait(event)
+
+    def _drop_backlog(self) -> None:
+        while not self.queue.empty():
+            self.queue.get_nowait()
+
 
 class Hub:
-    """The watchers of this process; all calls come from the event loop's thread."""
+    """The watchers of this process; all but `tell` is called from the event loop's thread."""
 
     def __init__(self) -> None:
         self._watchers: set[Watcher] = set()
+        self._loop: asyncio.AbstractEventLoop | None = None
         self._closing = False
+
+    @property
+    def count(self) -> int:
+        """How many watch."""
+        return len(self._watchers)
 
     def wanted(self, topic: str) -> bool:
         """Tell whether anyone watches a topic."""
@@ -48,17 +66,37 @@ class Hub:
             for watcher in watchers:
                 watcher.offer(encoded)
 
-    async def stream(self, topics: frozenset[str]) -> AsyncIterator[bytes]:
+    def tell(self, topic: str, event: str, content: object) -> None:
+        """Send an event from any thread."""
+        if self._loop is not None:
+            with contextlib.suppress(RuntimeError):  # the loop has ended: nobody watches
+                self._loop.call_soon_threadsafe(self.publish, topic, event, content)
+
+    def end_session(self, session: str) -> None:
+        """End the streams that were opened in a session, from any thread."""
+        if self._loop is not None and session:
+            with contextlib.suppress(RuntimeError):
+                self._loop.call_soon_threadsafe(self._end_session, session)
+
+    def _end_session(self, session: str) -> None:
+        for watcher in self._watchers:
+            if watcher.session == session:
+                watcher.end(encode("signed-out", {}))
+
+    async def stream(self, topics: frozenset[str], session: str = "") -> AsyncIterator[bytes]:
         """Give events as they come, and a comment now and then so that a dead line is noticed."""
-        watcher = Watcher(topics)
+        self._loop = asyncio.get_running_loop()
+        watcher = Watcher(topics, session)
         self._watchers.add(watcher)
         try:
             yield encode("hello", {})
-            while not self._closing:
-                try:
-                    yield await asyncio.wait_for(watcher.queue.get(), KEEP_ALIVE)
-                except TimeoutError:
-                    yield b": still here\n\n"
+            while not (watcher.is_over or self._closing):
+                event = b": still here\n\n"
+                # wait_for would swallow being cancelled where an event comes at the same moment.
+                with contextlib.suppress(TimeoutError):
+                    async with asyncio.timeout(KEEP_ALIVE):
+                        event = await watcher.queue.get()
+                yield event
         finally:
             self._watchers.discard(watcher)
 
@@ -66,7 +104,7 @@ class Hub:
         """End all streams."""
         self._closing = True
         for watcher in self._watchers:
-            watcher.offer(encode("closing", {}))
+            watcher.end(encode("closing", {}))
 
 
 def encode(event: str, content: object) -> bytes:

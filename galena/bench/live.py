@@ -9,7 +9,7 @@ import base64
 import contextlib
 import logging
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 from django.db import DatabaseError, close_old_connections, connections
@@ -17,6 +17,7 @@ from django.db import DatabaseError, close_old_connections, connections
 from galena.bench import flows, setup, strips
 from galena.bench.feed import Feed
 from galena.bench.hub import Hub
+from galena.bench.in_use import Uses, refuse
 from galena.bench.models import Channel
 from galena.bench.setup import Shown
 from galena.experiments.models import Experiment
@@ -45,6 +46,7 @@ class Bench:
         self.found: list[discovery.Found] = []
         self.tolerances: dict[int, float] = {}  # by experiment, while its strips are matched
         self.after_publishing: list[Callable[[], None]] = []
+        self.uses: Uses = list  # set by what records
         self._setups: dict[int, dict[int, Shown]] = {}
         self._stand_ins: list[str] = []
         self._keys = 0
@@ -130,6 +132,22 @@ class Bench:
                 if channel.pk == channel_id and feed.is_live:
                     return feed, column
         return None
+
+    def refuse_others(self, person: int | None, feeds: Iterable[Feed]) -> None:
+        """Raise InUseError where a run of somebody else uses one of these instruments."""
+        refuse(self.uses(), [feed.link for feed in feeds], person)
+
+    def feeds_of_rig(self, key: str) -> list[Feed]:
+        """List the feeds of a rig that is plugged in."""
+        rig = self.room.plugged.get(key)
+        where = set(rig.addresses) if rig is not None else set()
+        return [feed for feed in list(self.feeds.values()) if str(feed.link.address) in where]
+
+    def feeds_of_channels(self, keys: Iterable[int]) -> list[Feed]:
+        """List the feeds that some channels belong to."""
+        wanted = set(keys)
+        return [feed for feed in list(self.feeds.values())
+                if any(one.pk in wanted for one in feed.channels)]  # fmt: skip
 
     def live_channels(self) -> list[Channel]:
         """List the channels that give readings now."""

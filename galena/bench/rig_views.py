@@ -35,6 +35,7 @@ def plug(request, experiment_id: int, key: str):
             BENCH.plug_in(key)
             request.session[IN_FRONT] = key
         else:
+            BENCH.refuse_others(request.user.pk, BENCH.feeds_of_rig(key))
             BENCH.unplug(key)
     except (InstrumentError, OSError) as error:
         trouble = str(error)
@@ -47,8 +48,11 @@ def set_handle(request, experiment_id: int, key: str):
     experiment = experiment_for(request, experiment_id)
     try:
         value = numbers.parse(request.POST.get("value", ""), "The handle", "40")
-        handle = request.POST.get("handle", "")[:40]
-        _rig(key).control.request(f"RIG:SET {handle},{value:.9g}")
+        rig, handle = _rig(key), request.POST.get("handle", "")
+        if key not in RIGS or handle not in {one.id for one in RIGS[key].handles}:
+            raise InstrumentError("This rig has no such handle. Load the page again.")
+        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_rig(key))
+        rig.control.request(f"RIG:SET {handle},{value:.9g}")
     except GalenaError as error:
         return _drawer(request, experiment, str(error))
     return HttpResponse(status=204)
@@ -61,7 +65,8 @@ def set_pace(request, experiment_id: int, key: str):
     try:
         pace = numbers.parse(request.POST.get("pace", ""), "The time factor", "20")
         rig = _rig(key)
-        feeds = [one for one in BENCH.feeds.values() if str(one.link.address) in rig.addresses]
+        feeds = BENCH.feeds_of_rig(key)
+        BENCH.refuse_others(request.user.pk, feeds)
         if any(feed.link.is_recording for feed in feeds):
             raise InstrumentError("A run is being recorded. Change the time factor after it.")
         rig.control.request(f"RIG:PACE {pace:.9g}")

@@ -2,11 +2,13 @@
 
 import numpy as np
 from asgiref.sync import sync_to_async
+from django.db import connections
 from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from galena.bench import flows, strips
+from galena.bench.in_use import InUseError
 from galena.bench.live import BENCH
 from galena.bench.models import Channel, Instrument
 from galena.bench.rig_views import rigs_context
@@ -58,7 +60,11 @@ def connect(request, experiment_id: int):
                 chosen = next((one for one in SPEEDS if str(one) == speed), None)
                 if chosen is None:
                     return _bench(request, experiment, "This is no speed of a serial line.")
-                BENCH.disconnect(_connected_at(place) or place)
+                before = _connected_at(place) or place
+                if (trouble := _others_use(request, [one for one in BENCH.feeds.values()
+                                                     if one.link.address == before])):  # fmt: skip
+                    return _bench(request, experiment, trouble)
+                BENCH.disconnect(before)
                 place = Address(place.kind, place.place, chosen)
             BENCH.connect(place)
             return _bench(request, experiment)
@@ -71,9 +77,11 @@ def connect(request, experiment_id: int):
 def name_instrument(request, experiment_id: int, instrument_id: int):
     """Give an instrument a name of its own."""
     experiment = experiment_for(request, experiment_id)
-    flows.name_instrument(
-        get_object_or_404(Instrument, pk=instrument_id), request.POST.get("name", "")
-    )
+    instrument = get_object_or_404(Instrument, pk=instrument_id)
+    channels = instrument.channels.values_list("pk", flat=True)
+    if trouble := _others_use_channels(request, channels):
+        return _bench(request, experiment, trouble)
+    flows.name_instrument(instrument, request.POST.get("name", ""))
     BENCH.refresh()
     return _bench(request, experiment)
 
@@ -83,6 +91,8 @@ def zero(request, experiment_id: int, channel_id: int):
     """Zero a channel at the mean of its last two seconds."""
     experiment = experiment_for(request, experiment_id)
     channel = _channel(channel_id)
+    if trouble := _others_use_channels(request, [channel_id]):
+        return _bench(request, experiment, trouble)
     recent = _recent(channel)
     if recent is None:
         return _bench(request, experiment, NOTHING_TO_ZERO.format(channel.name))
@@ -97,7 +107,10 @@ def zero(request, experiment_id: int, channel_id: int):
 def undo_zero(request, experiment_id: int, channel_id: int):
     """Take back the zero in force."""
     experiment = experiment_for(request, experiment_id)
-    flows.undo_zero(_channel(channel_id))
+    channel = _channel(channel_id)
+    if trouble := _others_use_channels(request, [channel_id]):
+        return _bench(request, experiment, trouble)
+    flows.undo_zero(channel)
     return _changed(request, experiment)
 
 
@@ -111,6 +124,8 @@ def zero_all(request, experiment_id: int):
     found = [one.shown for one in BENCH.strips_of(experiment)]
     reasons = {one.name: why for one in found
                if (why := second_look.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
+    if trouble := _others_use_channels(request, [one.channel.pk for one in found]):
+        return _bench(request, experiment, trouble)
     recents = [(one.channel, _recent(one.channel)) for one in found if one.name not in reasons]
     read = [(channel, recent) for channel, recent in recents if recent is not None]
     values = [(channel, *mean_with_uncertainty(recent)) for channel, recent in read]
@@ -127,7 +142,10 @@ def zero_all(request, experiment_id: int):
 def undo_zeros(request, experiment_id: int):
     """Take back zeros that were set together."""
     experiment = experiment_for(request, experiment_id)
-    flows.undo_zeros_of(requested.keys(request.POST.getlist("zero")[:MOST_ZEROS]))
+    chosen = requested.keys(request.POST.getlist("zero")[:MOST_ZEROS])
+    if trouble := _others_use_channels(request, flows.channels_of_zeros(chosen)):
+        return _bench(request, experiment, trouble)
+    flows.undo_zeros_of(chosen)
     return _changed(request, experiment)
 
 
@@ -135,7 +153,10 @@ def undo_zeros(request, experiment_id: int):
 def reverse(request, experiment_id: int, channel_id: int):
     """Turn the direction of a channel round."""
     experiment = experiment_for(request, experiment_id)
-    flows.reverse(_channel(channel_id))
+    channel = _channel(channel_id)
+    if trouble := _others_use_channels(request, [channel_id]):
+        return _bench(request, experiment, trouble)
+    flows.reverse(channel)
     return _changed(request, experiment)
 
 
@@ -196,12 +217,25 @@ async def events(request, experiment_id: int):
     if "run" in request.GET:
         wanted.add(f"run:{experiment.pk}")
     await sync_to_async(BENCH.show)(experiment)
-    response = StreamingHttpResponse(
-        BENCH.hub.stream(frozenset(wanted)), content_type="text/event-stream"
-    )
+    await sync_to_async(connections.close_all)()  # a stream stays open for hours
+    feed = BENCH.hub.stream(frozenset(wanted), request.session.session_key or "")
+    response = StreamingHttpResponse(feed, content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"
     return response
+
+
+def _others_use(request, feeds) -> str:
+    """Say who records with one of these instruments, if that is somebody else."""
+    try:
+        BENCH.refuse_others(request.user.pk, feeds)
+    except InUseError as error:
+        return str(error)
+    return ""
+
+
+def _others_use_channels(request, channels) -> str:
+    return _others_use(request, BENCH.feeds_of_channels(channels))
 
 
 def _channel(channel_id: int) -> Channel:

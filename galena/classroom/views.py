@@ -1,5 +1,7 @@
 """Signing in, and the one-click sign-in of the demo world."""
 
+from math import ceil
+
 from django.conf import settings
 from django.contrib.auth import login
 from django.contrib.auth.decorators import login_not_required
@@ -11,6 +13,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from galena.classroom.models import Person
+from galena.classroom.patience import PATIENCE
 
 DEMO_TEACHER = "ada"
 LONGEST_ADDRESS = 2000
@@ -22,6 +25,29 @@ class SignIn(LoginView):
 
     template_name = "classroom/sign_in.html"
     redirect_authenticated_user = True
+
+    def post(self, request, *args, **kwargs):
+        """Sign in, unless too many wrong passwords came just now under this name or from here."""
+        seconds = PATIENCE.wait(*self._who())
+        if seconds > 0:
+            context = self.get_context_data(form=self.get_form_class()(), seconds=ceil(seconds))
+            response = self.render_to_response(context, status=429)
+            response["Retry-After"] = str(ceil(seconds))
+            return response
+        return super().post(request, *args, **kwargs)
+
+    def form_invalid(self, form):
+        """Count a wrong password."""
+        PATIENCE.failed(*self._who())
+        return super().form_invalid(form)
+
+    def form_valid(self, form):
+        """Forget what was mistyped before."""
+        PATIENCE.succeeded(*self._who())
+        return super().form_valid(form)
+
+    def _who(self) -> tuple[str, str]:
+        return self.request.POST.get("username", ""), self.request.META.get("REMOTE_ADDR", "")
 
     def get_context_data(self, **kwargs):
         return super().get_context_data(demo=settings.GALENA_DEMO, **kwargs)

@@ -13,6 +13,7 @@ from asgiref.sync import sync_to_async
 from django.conf import settings
 
 from galena.bench.live import BENCH
+from galena.config.door import guarded
 from galena.recording.recorder import RECORDER
 from galena.shell.press import PRESS
 
@@ -35,9 +36,12 @@ async def _live(receive, send):
             return
 
 
+_guarded = guarded(_pages)
+
+
 async def application(scope, receive, send):
     """Answer requests, and follow the server's life."""
     if scope["type"] == "lifespan":
         await _live(receive, send)
     else:
-        await _pages(scope, receive, send)
+        await _guarded(scope, receive, send)

@@ -15,6 +15,7 @@ from zoneinfo import available_timezones
 BASE_DIR = Path(__file__).resolve().parents[2]
 DATA_DIR = Path(os.environ.get("GALENA_DATA", BASE_DIR / ".work" / "data"))
 DATA_DIR.mkdir(parents=True, exist_ok=True)
+DATA_DIR.chmod(0o700)  # readings, names and the key are for who runs the server
 
 
 def _secret_key() -> str:

@@ -18,7 +18,8 @@ from galena.experiments.models import Quantity, Run, Series
 from galena.experiments.readings import of_series
 from galena.experiments.stepwise import tables
 from galena.experiments.typed import typed_tables
-from galena.shell.press import PRESS
+from galena.shell import requested
+from galena.shell.press import PRESS, PressError
 
 LONG = 20_000  # readings from which the writing would hold up the live feed
 
@@ -32,7 +33,10 @@ def csv_of_run(request, experiment_id: int, number: int):
         context = {"title": "This run cannot be read", "message": str(error)}
         return render(request, "shell/error.html", context, status=409)
     is_long = max((one.numbers.size for one in columns), default=0) > LONG
-    written = PRESS.do(write, _head(run), columns) if is_long else write(_head(run), columns)
+    try:
+        written = PRESS.do(write, _head(run), columns) if is_long else write(_head(run), columns)
+    except PressError as error:
+        return requested.refused(request, str(error), "This file could not be made", status=503)
     name = file_name(run.experiment.title, f"run {run.number}", run.label) + ".csv"
     response = HttpResponse(written, content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = content_disposition_header(True, name)

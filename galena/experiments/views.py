@@ -2,7 +2,7 @@
 
 from datetime import timedelta
 
-from django.db.models import Count, Q
+from django.db.models import Count, Exists, OuterRef, Q
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -11,10 +11,10 @@ from django.views.decorators.http import require_http_methods, require_POST
 from galena.experiments import flows, repeats
 from galena.experiments.access import experiment_for, experiments_of
 from galena.experiments.forms import NewExperiment
-from galena.experiments.models import Experiment
+from galena.experiments.models import Experiment, Quantity, Run
 
 UNDO_FOR = timedelta(minutes=10)
-
+MOST_WORDS = 8
 
 ORDERS = {
     "changed": ("last changed", ["-changed_at"]),
@@ -32,12 +32,12 @@ def listing(request):
     archived = "archived" in request.GET
     mine = experiments_of(request)
     found = mine.filter(archived_at__isnull=not archived)
-    for word in words.split():
-        noted = Q(runs__removed_at=None) & (
-            Q(runs__note__icontains=word) | Q(runs__name__icontains=word)
-        )
-        found = found.filter(Q(title__icontains=word) | Q(quantities__name__icontains=word) | noted)
-    kept = Count("runs", filter=Q(runs__removed_at=None), distinct=True)
+    for word in words.split()[:MOST_WORDS]:
+        noted = Run.objects.kept().filter(experiment=OuterRef("pk"))
+        noted = noted.filter(Q(note__icontains=word) | Q(name__icontains=word))
+        named = Quantity.objects.filter(experiment=OuterRef("pk"), name__icontains=word)
+        found = found.filter(Q(title__icontains=word) | Exists(noted) | Exists(named))
+    kept = Count("runs", filter=Q(runs__removed_at=None))
     found = found.annotate(kept=kept).order_by(*ORDERS[order][1])
     context = {
         "shown": [{"experiment": one, "runs": one.kept} for one in found],

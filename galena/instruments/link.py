@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import queue
 import threading
 import time
@@ -24,6 +25,7 @@ from galena.instruments.protocol import (
     LineCounts,
     LineReader,
     parse_channels,
+    refuse_unprintable,
 )
 
 READ_EVERY = 0.02
@@ -35,6 +37,10 @@ _ROUNDS_LATER = 3
 _SHORT_US = 250.0
 _CLOCK_EVERY = 3.0
 _LEAST_RATE = 1e-4
+
+MOST_ANSWERS = 100
+STRANGE = "Is this an instrument for Galena?"
+log = logging.getLogger(__name__)
 
 Health = Literal["looking", "well", "poor", "silent", "gone", "strange"]
 
@@ -207,8 +213,11 @@ class Link:
                 self._say_gone(error)
             except InstrumentError as error:
                 if not self._say_unreadable():
-                    advice = "Is this an instrument for Galena?"
-                    self._say("strange", str(error).rstrip("."), advice)
+                    self._say("strange", str(error).rstrip("."), STRANGE)
+            except Exception as error:  # whatever it sends, it is looked at again
+                log.exception("Reading %s went wrong.", self.address)
+                reason = f"what it sends cannot be worked with ({type(error).__name__})"
+                self._say("strange", reason, STRANGE)
             finally:
                 self._let_go()
             self._stopping.wait(TRY_AGAIN_AFTER)
@@ -298,6 +307,7 @@ class Link:
         transport = self._transport
         if transport is None:
             raise LinkLost(f"{self._name} is not connected.")
+        refuse_unprintable(text)
         self._answers.clear()
         transport.write(text.encode("ascii", "replace") + b"\n")
         deadline = time.monotonic() + self._patience
@@ -315,6 +325,7 @@ class Link:
         for item in self._reader.feed(data):
             if isinstance(item, str):
                 self._answers.append(item)
+                del self._answers[:-MOST_ANSWERS]  # what nobody has asked for
                 continue
             self._heard = time.monotonic()
             if self._sink is not None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -10,10 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core.formats import bounded_json
+from galena.core.numbers import LARGEST
 from galena.instruments.errors import InstrumentError
 
 LONGEST_LINE = 65_536
 MOST_CHANNELS = 64
+LONGEST_REQUEST = 200
 _UNREADABLE = bytes(one for one in range(256) if not (31 < one < 127 or one in b"\t\r\n"))
 _HASH, _STAR, _LF = b"#*\n"
 _HEX = np.full(256, 255, dtype=np.uint8)
@@ -38,7 +40,7 @@ class Identity:
     @classmethod
     def parse(cls, line: str) -> Identity:
         """Read the answer; InstrumentError where it has not four parts."""
-        parts = [part.strip()[:60].replace("|", "/") for part in line.split(",")]
+        parts = [bounded_json.text(part.strip(), 60).replace("|", "/") for part in line.split(",")]
         if len(parts) != 4 or not parts[1] or not parts[2]:
             raise InstrumentError(
                 f"it answered “{line[:40]}” when asked who it is; an instrument for Galena "
@@ -66,16 +68,16 @@ def parse_channels(line: str) -> tuple[ChannelFacts, ...]:
     try:
         channels = tuple(
             ChannelFacts(
-                id=str(entry["id"])[:40].replace("|", "/"),
-                quantity=str(entry["quantity"])[:100],
-                symbol=str(entry.get("symbol", entry["id"]))[:20],
-                unit=str(entry["unit"])[:60],
-                min=float(entry["min"]),
-                max=float(entry["max"]),
-                resolution=float(entry["resolution"]),
-                max_rate=float(entry["max_rate"]),
+                id=bounded_json.text(str(entry["id"]), 40).replace("|", "/"),
+                quantity=bounded_json.text(entry["quantity"], 100),
+                symbol=bounded_json.text(str(entry.get("symbol", entry["id"])), 20),
+                unit=bounded_json.text(entry["unit"], 60),
+                min=bounded_json.number(entry["min"]),
+                max=bounded_json.number(entry["max"]),
+                resolution=bounded_json.number(entry["resolution"]),
+                max_rate=bounded_json.number(entry["max_rate"]),
             )
-            for entry in json.loads(line)
+            for entry in bounded_json.read(line, LONGEST_LINE)[: MOST_CHANNELS + 1]
         )
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise InstrumentError(
@@ -90,6 +92,12 @@ def parse_channels(line: str) -> tuple[ChannelFacts, ...]:
     if not possible or not all(map(math.isfinite, numbers)):
         raise InstrumentError("its list of channels has limits or a resolution that cannot be")
     return channels
+
+
+def refuse_unprintable(request: str) -> None:
+    """Raise InstrumentError where a request is no single line: it would say something else too."""
+    if not (request.isascii() and request.isprintable()) or len(request) > LONGEST_REQUEST:
+        raise InstrumentError("A request to an instrument is one short line of plain text.")
 
 
 @dataclass(frozen=True)
@@ -236,7 +244,9 @@ class LineReader:
             self.counts.lost += int(sequence[-1] - self._last - sequence.size)
             self.counts.good += int(sequence.size)
             self._last = int(sequence[-1])
-        return Block(sequence, table[:, 1].astype(np.int64), table[:, 2:])
+        values = table[:, 2:]
+        values[np.abs(values) > LARGEST] = math.nan  # beyond all measuring: no reading
+        return Block(sequence, table[:, 1].astype(np.int64), values)
 
 
 def _checksums_agree(

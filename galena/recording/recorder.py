@@ -13,6 +13,7 @@ import time
 import numpy as np
 from django.db import DatabaseError, close_old_connections, connections
 
+from galena.bench.in_use import Use
 from galena.bench.live import BENCH, Bench
 from galena.bench.setup import Shown
 from galena.core import numbers, second_look
@@ -49,6 +50,7 @@ class Recorder:
         self._stopping = threading.Event()
         self._thread: threading.Thread | None = None
         self._publisher = Publisher(self)
+        bench.uses = self.uses
 
     def open(self) -> None:
         """Begin to write; runs left unfinished by an earlier process are marked interrupted."""
@@ -82,6 +84,22 @@ class Recorder:
         if self._thread is not None:
             self._thread.join(timeout=10)
         self.bench.after_publishing.clear()
+
+    def uses(self) -> list[Use]:
+        """List the runs that use instruments now, and who records them."""
+        found = []
+        for held in (self.current, self.stepping):
+            if held is not None:
+                run = held.run
+                links = tuple(one.link for one in held.takings)
+                found.append(
+                    Use(links, run.started_by_id, str(run.started_by), f"run {run.number}")
+                )
+        if self.waiting is not None:
+            links = tuple(one.link for one in self.waiting.takings)
+            person = self.waiting.wish.person
+            found.append(Use(links, person.pk, str(person), "an armed run"))
+        return found
 
     @property
     def holder(self) -> Run | None:

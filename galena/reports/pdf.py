@@ -1,6 +1,7 @@
 """The report as PDF. Imports no Django: it runs in the worker process of `shell.press`."""
 
 from pathlib import Path
+from urllib.parse import unquote, urlsplit
 
 ASSETS = Path(__file__).resolve().parent.parent / "shell" / "static"
 
@@ -12,10 +13,12 @@ def make_pdf(html: str) -> bytes:
 
     class ShippedOnly(URLFetcher):
         def fetch(self, url, headers=None):
-            path = Path(url.removeprefix("file://")).resolve()
-            if not url.startswith("file://") or ASSETS not in path.parents:
+            parts = urlsplit(url)
+            path = Path(unquote(parts.path)).resolve()
+            is_file = parts.scheme == "file" and not (parts.netloc or parts.query)
+            if not is_file or ASSETS not in path.parents:
                 raise ValueError(f"{url[:80]} is not part of Galena")
-            return super().fetch(url, headers)
+            return super().fetch(path.as_uri(), headers)
 
     page = HTML(string=html, base_url=ASSETS.as_uri() + "/", url_fetcher=ShippedOnly())
     return page.write_pdf(pdf_tags=True)

@@ -13,7 +13,7 @@ from galena.experiments.views import rail_context
 from galena.reports import flows, writing
 from galena.reports.pdf import make_pdf
 from galena.shell import requested
-from galena.shell.press import PRESS
+from galena.shell.press import PRESS, PressError
 
 
 @require_http_methods(["GET", "POST"])
@@ -38,7 +38,12 @@ def pdf(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     report = flows.report_of(experiment)
     html = render_to_string("reports/print.html", _context(experiment, report))
-    response = HttpResponse(PRESS.do(make_pdf, html), content_type="application/pdf")
+    try:
+        made = PRESS.do(make_pdf, html)
+    except PressError as error:
+        said = f"{error} The report is kept; load this address again."
+        return requested.refused(request, said, "The PDF could not be made", status=503)
+    response = HttpResponse(made, content_type="application/pdf")
     name = file_name(report.title) + ".pdf"
     response["Content-Disposition"] = content_disposition_header(False, name)
     return response

@@ -3,25 +3,20 @@
 import re
 from dataclasses import dataclass
 
-import nh3
 from django.template.loader import render_to_string
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
-from markdown_it import MarkdownIt
 
 from galena.core.errors import SeriesError
 from galena.desk import figure, ledger
 from galena.desk.models import Sheet
 from galena.desk.questions import Estimate
+from galena.reports.marked_up import html_of
 from galena.reports.models import Report
+from galena.shell.press import PressError
 
-TAGS = {
-    "p", "h1", "h2", "h3", "h4", "em", "strong", "ul", "ol", "li", "blockquote", "hr", "br",
-    "table", "thead", "tbody", "tr", "th", "td", "code", "pre", "del",
-}  # fmt: skip
 _REFERENCE = re.compile(r"\{([^\W\d]\w*\.[a-z][\w#.]*)\}")
 _GRAPH = re.compile(r"<p>\s*\{graph\}\s*</p>")
-_markdown = MarkdownIt("commonmark", {"html": False}).enable(["table", "strikethrough"])
 
 
 @dataclass(frozen=True)
@@ -78,7 +73,10 @@ def set_page(report: Report, sheet: Sheet, known: list[Reference]) -> Page:
             _origin(reference), estimate.text, estimate.unit_text,
         )  # fmt: skip
 
-    html = nh3.clean(_markdown.render(report.text), tags=TAGS, attributes={})
+    try:
+        html = html_of(report.text)
+    except PressError as error:
+        html = format_html('<p class="unknown">{} Your text is kept as it is.</p>', error)
     html = _REFERENCE.sub(number, html)
     if _GRAPH.search(html):
         drawn = _figure(sheet)

@@ -20,6 +20,7 @@ def content_security_policy(get_response):
 
     def sealed(response):
         response.headers.setdefault("Content-Security-Policy", POLICY)
+        response.headers.setdefault("Cache-Control", "no-store")  # pages are of who is signed in
         return response
 
     if iscoroutinefunction(get_response):

@@ -119,9 +119,15 @@ def listed(text: str | None, name: str) -> Any:
         raise RequestError(f"{name} cannot be read.") from None
 
 
-def refused(request: HttpRequest, said: str, status: int = 422) -> HttpResponse:
-    """Answer that a request cannot be meant: in a line for a page's script, else with a page."""
+def refused(
+    request: HttpRequest,
+    said: str,
+    title: str = "That request made no sense",
+    *,
+    status: int = 422,
+) -> HttpResponse:
+    """Answer why a request got nothing: in a line for a page's script, else with a page."""
     if request.headers.get("HX-Request") or request.headers.get("Accept", "").startswith("*/*"):
         return HttpResponse(said, status=status, content_type="text/plain; charset=utf-8")
-    context = {"title": "That request made no sense", "message": said}
+    context = {"title": title, "message": said}
     return render(request, "shell/error.html", context, status=status)

@@ -1,5 +1,7 @@
 import os
 import socket
+import time
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from django.template import Context, Template
@@ -7,7 +9,8 @@ from django.template import Context, Template
 from galena.config import serving
 from galena.experiments.shelf import Shelf
 from galena.shell.marks import MARKS, mark_of
-from galena.shell.press import Press
+from galena.shell.press import Press, PressError
+from tests.waiting import until
 
 
 def shown(template, **context):
@@ -66,8 +69,24 @@ def test_heavy_work_is_done_in_another_process_and_a_dead_one_replaced():
         assert press.do(os.nice, 0) == os.nice(0) + 10
         with pytest.raises(ValueError, match="could not convert"):
             press.do(float, "x")
-        press._pool.submit(os._exit, 1)
+        with pytest.raises(PressError, match="broke off"):
+            press.do(os._exit, 1)
         assert press.do(os.getpid) != worker
+    finally:
+        press.close()
+
+
+def test_a_worker_that_hangs_is_replaced_and_holds_nobody_up():
+    press = Press()
+    try:
+        first = press.do(os.getpid)
+        with ThreadPoolExecutor() as pool:
+            hanging = pool.submit(press.do, time.sleep, 600, patience=1.0)
+            until(lambda: press._busy == 1, "the work that hangs")
+            assert press.do(os.getpid) != first  # another worker does it meanwhile
+            with pytest.raises(PressError, match="took too long"):
+                hanging.result()
+        assert press.do(os.getpid) != first
     finally:
         press.close()
 

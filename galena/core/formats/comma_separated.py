@@ -27,14 +27,17 @@ class Column:
 def write(head: Sequence[str], columns: Sequence[Column]) -> bytes:
     """Write head lines, each after `# `, the headings, and the rows; shorter columns end early.
 
-    UTF-8 with a byte order mark, by which spreadsheets know it. A heading that a spreadsheet
-    would take for a formula gets an apostrophe before it.
+    UTF-8 with a byte order mark, by which spreadsheets know it. No cell of a head line or
+    heading is taken for a formula, and none opens a quotation.
     """
     out = io.StringIO(newline="")
+    rows = csv.writer(out)
     for line in head:
-        out.write("# " + " ".join(line.split()) + "\r\n")
-    headings = ["'" + c.heading if c.heading.startswith(_FORMULA) else c.heading for c in columns]
-    csv.writer(out).writerow(headings)
+        # Commas part cells here too, so that a line stays a comment; its quotation marks are
+        # typeset ones, which open no cell.
+        told = " ".join(line.split()).replace('"', "”")
+        rows.writerow([harmless(cell) for cell in f"# {told}".split(",")])
+    rows.writerow([harmless(column.heading) for column in columns])
     count = max((column.numbers.size for column in columns), default=0)
     texts = []
     for column in columns:
@@ -42,6 +45,13 @@ def write(head: Sequence[str], columns: Sequence[Column]) -> bytes:
         texts.append(cells + [""] * (count - len(cells)))
     out.write("".join(",".join(row) + "\r\n" for row in zip(*texts, strict=True)))
     return out.getvalue().encode("utf-8-sig")
+
+
+def harmless(text: str) -> str:
+    """Give a text with an apostrophe before what a spreadsheet would take for a formula."""
+    bare = text.lstrip()
+    blanks = text[: len(text) - len(bare)]
+    return f"{blanks}'{bare}" if bare.startswith(_FORMULA) or text.startswith(_FORMULA) else text
 
 
 def file_name(*parts: str) -> str:

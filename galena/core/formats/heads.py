@@ -9,6 +9,7 @@ from galena.core import units
 from galena.core.errors import UnitError
 
 LONGEST_NAME = 100
+LONGEST_HEAD, LONGEST_LINE = 300, 5000  # what is longer would take long to read
 _ENCLOSED = re.compile(r"^(?P<name>.*?)\s*[(\[](?P<unit>[^()\[\]]*)[)\]]\s*$")
 _OVER = re.compile(r"^(?P<name>.*?)\s+/\s*(?P<unit>.+)$|^(?P<short>[^\s/]+)/(?P<per>[^\s/]+)$")
 # In a line whose columns stand apart by blanks: what belongs to one head.
@@ -32,6 +33,8 @@ def head(text: str) -> Head:
     """
     name = " ".join(text.split())
     unit = ""
+    if len(name) > LONGEST_HEAD:
+        raise UnitError(f"A head has at most {LONGEST_HEAD} characters: name, symbol and unit.")
     for pattern in (_ENCLOSED, _OVER):
         if match := pattern.match(name):
             parts = match.groupdict()
@@ -58,6 +61,9 @@ def apart(line: str, count: int) -> list[str] | None:
 
     `t / s  x / m` are two, and `length L  time t` are two by the wider blanks.
     """
+    if len(line) > LONGEST_LINE:
+        cells = line.split()
+        return cells if len(cells) == count else None
     for cells in (re.split(r"\s{2,}", line.strip()), _APART.findall(line), line.split()):
         if len(cells) == count:
             return list(cells)

@@ -12,6 +12,7 @@ from typing import Any
 
 from galena.instruments import address
 from galena.instruments.errors import LinkLost, RequestRefused
+from galena.instruments.protocol import refuse_unprintable
 from galena.instruments.rigs import RIGS
 from galena.instruments.rigs.process import RigProcess
 
@@ -33,6 +34,7 @@ class RigControl:
 
     def request(self, text: str) -> str:
         """Send a request and give its answer."""
+        refuse_unprintable(text)
         with self._lock:
             try:
                 answer = self._exchange(text)

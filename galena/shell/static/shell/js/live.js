@@ -1,11 +1,17 @@
 // The stream of live events of a page, and the readings packed in them.
 // Owns one EventSource; it comes back by itself when the server was away.
 
+import { say } from "./frame.js";
+
 export function listen(url, handlers) {
   const source = new EventSource(url);
   for (const [name, handle] of Object.entries(handlers)) {
     source.addEventListener(name, (event) => handle(JSON.parse(event.data)));
   }
+  source.addEventListener("signed-out", () => {
+    source.close();
+    say("You are signed out. Load the page again and sign in.");
+  });
   addEventListener("pagehide", () => source.close());
   return source;
 }
