@@ -30,6 +30,8 @@ from galena.instruments.rigs.room import RigRoom
 
 PUBLISH_EVERY = 0.032  # traces are drawn thirty times a second
 STRIPS_EVERY = 3  # publishings: a little more than ten times a second
+RETIRE_EVERY = 300  # publishings: about ten seconds
+PAGES_COME_BACK = 60.0  # seconds in which a page that was loaded again goes on
 MOST_A_BATCH = 40  # rows for the strips' traces: beyond, only the least and the greatest are drawn
 MOST_EXPERIMENTS = 50
 log = logging.getLogger(__name__)
@@ -245,10 +247,20 @@ class Bench:
                 if turn % STRIPS_EVERY == 0:
                     self._publish_strips()
                     self._ask_rigs()
+                if turn % RETIRE_EVERY == 0:
+                    await self._retire_closed_pages()
                 for further in self.after_publishing:
                     further()
             except Exception:
                 log.exception("The live feed stumbled; it goes on with the next readings.")
+
+    async def _retire_closed_pages(self) -> None:
+        """Let go of the instruments of pages that were closed: each keeps a thread."""
+        for feed in list(self.feeds.values()):
+            link = feed.link
+            closed = link.address.kind == "browser" and link.state.health == "gone"
+            if closed and not link.is_recording and link.quiet_for > PAGES_COME_BACK:
+                await asyncio.to_thread(self._retire, feed)
 
     def _publish_readings(self) -> None:
         watched = [pk for pk in list(self._setups) if self.hub.wanted(f"readings:{pk}")]

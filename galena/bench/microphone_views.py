@@ -2,6 +2,7 @@
 
 import re
 import threading
+from dataclasses import dataclass
 
 import numpy as np
 from django.http import HttpResponse
@@ -10,13 +11,23 @@ from django.views.decorators.http import require_POST
 from galena.bench.live import BENCH
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
+from galena.instruments.errors import InstrumentError
 from galena.instruments.microphone import RATES, Microphone
 from galena.shell import requested
 
 MOST_SAMPLES = 200_000
-MOST_MICROPHONES = 16
+MOST_MICROPHONES, MOST_OF_A_PERSON = 16, 2
 
-_heard: dict[str, Microphone] = {}
+
+@dataclass(frozen=True)
+class _Heard:
+    """A microphone and the key of who lets it be heard."""
+
+    microphone: Microphone
+    person: int
+
+
+_heard: dict[str, _Heard] = {}
 _lock = threading.Lock()
 
 
@@ -37,14 +48,15 @@ def hear(request, experiment_id: int):
         return _refused("No sound is sampled like this. Load the page again.")
     if len(body) % 2 or len(body) > 2 * MOST_SAMPLES:
         return _refused("These samples are not whole. Load the page again.")
-    microphone = _microphone(serial)
-    if microphone is None:
-        return _refused(f"{MOST_MICROPHONES} microphones are on this bench already.", 409)
+    try:
+        microphone = _microphone(serial, request.user.pk)
+    except InstrumentError as error:
+        return _refused(str(error), 409)
     if microphone.is_heard and microphone.listening != listening and first:
         said = "Another window listens with this microphone. Close one of the two."
         return _refused(said, 409)
     microphone.hear(listening, rate, first, np.frombuffer(body, dtype="<i2"))
-    BENCH.connect(Address("browser", f"microphone {serial}", 0), microphone.open)
+    BENCH.connect(_address(serial), microphone.open)
     return HttpResponse(status=204)
 
 
@@ -54,15 +66,32 @@ def forget() -> None:
         _heard.clear()
 
 
-def _microphone(serial: str) -> Microphone | None:
+def _microphone(serial: str, person: int) -> Microphone:
+    """Give the microphone with a serial. Raises InstrumentError where it is someone else's, or
+    one more would be too many."""
     with _lock:
-        if serial not in _heard:
-            for gone in [key for key, one in _heard.items() if not one.is_heard]:
+        known = _heard.get(serial)
+        if known is not None and known.person == person:
+            return known.microphone
+        if known is not None and known.microphone.is_heard:
+            raise InstrumentError("This microphone is listened with by somebody else.")
+        for gone in [key for key, one in _heard.items() if not one.microphone.is_heard]:
+            feed = BENCH.feeds.get(_address(gone))
+            if feed is None or not feed.link.is_recording:
                 del _heard[gone]
-            if len(_heard) >= MOST_MICROPHONES:
-                return None
-            _heard[serial] = Microphone(serial)
-        return _heard[serial]
+                BENCH.disconnect(_address(gone))
+        if sum(one.person == person for one in _heard.values()) >= MOST_OF_A_PERSON:
+            raise InstrumentError(
+                f"You listen with {MOST_OF_A_PERSON} microphones already. Close one of the pages."
+            )
+        if len(_heard) >= MOST_MICROPHONES:
+            raise InstrumentError(f"{MOST_MICROPHONES} microphones are on this bench already.")
+        _heard[serial] = _Heard(Microphone(serial), person)
+        return _heard[serial].microphone
+
+
+def _address(serial: str) -> Address:
+    return Address("browser", f"microphone {serial}", 0)
 
 
 def _refused(why: str, status: int = 400) -> HttpResponse:

@@ -36,7 +36,7 @@ class Patience:
         now = self._now()
         with self._lock:
             tries = [self._tries.get(key) for key in _keys(name, address)]
-            return max((one.until - now for one in tries if one is not None), default=0.0)
+            return max((0.0, *(one.until - now for one in tries if one is not None)))
 
     def failed(self, name: str, address: str) -> None:
         """Count a wrong password: beyond the free ones each doubles the delay."""

@@ -9,12 +9,13 @@ from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET, require_POST
 
 from galena.core import fits, numbers
+from galena.core.budget import allowed
 from galena.core.errors import GalenaError
 from galena.core.fits.comparing import compare as compared
 from galena.core.residual_signs import signs
 from galena.desk import answers, finding_flows, ledger, window
 from galena.desk.errors import DeskError
-from galena.desk.findings import RELATED, Answers
+from galena.desk.findings import PATIENCE, RELATED, Answers
 from galena.desk.models import Finding, Marker, Sheet, Span
 from galena.desk.place_views import front_of, placed
 from galena.desk.questions import FITS
@@ -122,9 +123,11 @@ def preview(request, experiment_id: int, finding_id: int):
         asked = Answers([finding]).asked(finding)
         model = fits.chosen_model(model_of(finding.kind, finding.details))
         params = {name: numbers.parse(request.GET.get(name, ""), name) for name in model.parameters}
-        found = fits.fit(
-            model_of(finding.kind, finding.details), asked.inside.t, asked.inside.y, fixed=params
-        )
+        with allowed(PATIENCE):
+            found = fits.fit(
+                model_of(finding.kind, finding.details), asked.inside.t, asked.inside.y,
+                fixed=params,
+            )  # fmt: skip
     except GalenaError as error:
         return JsonResponse({"trouble": str(error)}, status=422)
     unit = finding.quantity.unit

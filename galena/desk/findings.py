@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from galena.core import dimensions, series, units
+from galena.core.budget import allowed
 from galena.core.errors import GalenaError, SeriesError
 from galena.core.fits.together import Set, fit_together
 from galena.core.formula import Symbol, Value
@@ -31,6 +32,7 @@ from galena.experiments.models import Condition, ConditionValue, Given, Run
 from galena.experiments.readings import NOTHING, Readings
 
 RELATED = ("sheet__x", "sheet__experiment", "span", "marker", "second", "run", "quantity")
+PATIENCE = 5.0  # seconds that one finding may take
 DEEPEST = 8  # findings of findings of findings
 
 
@@ -112,14 +114,15 @@ class Answers:
         if finding.kind not in QUESTIONS:
             return Answer(trouble="This question is not known any more. Remove it.")
         try:
-            if finding.is_built:
-                return self._built(finding)
-            if finding.details.get("shared") and not finding.details.get("by_hand"):
-                return self._together(finding)
-            found = self._readings_of(finding)
+            with allowed(PATIENCE):
+                if finding.is_built:
+                    return self._built(finding)
+                if finding.details.get("shared") and not finding.details.get("by_hand"):
+                    return self._together(finding)
+                found = self._readings_of(finding)
+                return _answer(_Key(found.readings, found.version), _Question(finding))
         except GalenaError as error:
             return Answer(trouble=str(error))
-        return _answer(_Key(found.readings, found.version), _Question(finding))
 
     def _together(self, finding: Finding) -> Answer:
         """Fit all findings of a span together that share the same parameters."""

@@ -135,6 +135,11 @@ class Link:
         """Tell whether a recorder takes its readings."""
         return self._sink is not None
 
+    @property
+    def quiet_for(self) -> float:
+        """For how many seconds no reading has come."""
+        return time.monotonic() - self._heard
+
     def start(self) -> None:
         """Begin to look for the instrument."""
         self._thread.start()

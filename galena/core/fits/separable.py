@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core.budget import spend
 from galena.core.fits.spectrum import frequencies
 from galena.core.formula.expression import evaluated
 from galena.core.formula.meaning import Term
@@ -64,6 +65,7 @@ def starts(
     tried: list[tuple[float, dict[str, float]]] = []
     with np.errstate(all="ignore"):
         for setting in _settings(turnings, others, sizes, held, x, y):
+            spend()
             fitted = _rest(model, few_x, few_y, {**setting, **held}, linear)
             if fitted is not None:
                 tried.append(fitted)

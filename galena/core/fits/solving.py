@@ -9,6 +9,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core.budget import spend
 from galena.core.errors import FitError
 from galena.core.fits import linear, nonlinear, polynomial
 from galena.core.fits.curved_models import Columns, CurvedModel
@@ -189,6 +190,7 @@ def problem_of(
         """Work out residuals and slopes at the same parameters in one go."""
         key = p.tobytes()
         if key not in last:
+            spend()
             while len(last) >= _REMEMBERED:
                 last.pop(next(iter(last)))
             params = known(p)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from galena.core.budget import spend
 from galena.core.errors import FitError, TooFewReadings
 from galena.core.fits import nonlinear
 from galena.core.fits.fitting import chosen_model, finite, fit
@@ -63,6 +64,7 @@ def fit_together(
         return {**held, **dict(zip(free, p[places[n]].tolist(), strict=True))}
 
     def residuals(p: Floats) -> Floats:
+        spend()
         return np.concatenate([part.residuals(params(p, n)) for n, part in enumerate(parts)])
 
     def jacobian(p: Floats) -> Floats:

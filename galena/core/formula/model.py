@@ -109,6 +109,9 @@ class ModelFormula:
         return _row(found.y, count), slopes
 
 
+MOST_PARAMETERS = 12
+
+
 def compile_model(text: str, x: str | tuple[str, ...] = "x") -> ModelFormula:
     """Read a formula as a model; every symbol but x and π is a parameter.
 
@@ -123,6 +126,13 @@ def compile_model(text: str, x: str | tuple[str, ...] = "x") -> ModelFormula:
     if not parameters:
         raise FormulaError(
             f"This model has no parameter to find. Write one, for example a*{places[0]}.",
+            0,
+            len(text),
+        )
+    if len(parameters) > MOST_PARAMETERS:
+        raise FormulaError(
+            f"This model has {len(parameters)} parameters; {MOST_PARAMETERS} at most can be told "
+            "apart. Type numbers for what is known.",
             0,
             len(text),
         )
