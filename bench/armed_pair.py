@@ -3,11 +3,11 @@
 Run: python -m bench.armed_pair [claps]
 """
 
-import sys
 import time
 
 import numpy as np
 
+from bench import sizes
 from bench.live_path import ask
 from bench.serving import cpu_seconds, served, signed_in
 from galena.instruments.rigs.process import RigProcess
@@ -32,7 +32,7 @@ def main(claps: int) -> None:
             time.sleep(0.05)
         time.sleep(2)
         before, began = cpu_seconds(pid), time.time()
-        time.sleep(10)
+        time.sleep(sizes.of(10, 0.5))
         waiting = (cpu_seconds(pid) - before) / (time.time() - began)
         took = []
         for number in range(1, claps + 1):
@@ -68,4 +68,4 @@ def main(claps: int) -> None:
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 20)
+    main(int(sizes.typed(0, 20, 1)))

@@ -15,8 +15,11 @@ os.environ["DJANGO_SETTINGS_MODULE"] = "galena.config.settings"
 import django
 import numpy as np
 
-COUNT = 1_000_000
+from bench import sizes
+
+COUNT = sizes.of(1_000_000, 20_000)
 RATE = 1000.0
+SECONDS = COUNT / RATE
 CHANNELS = ("a", "b", "c", "d")
 COLUMNS = 1350  # pixel columns of a window at 1280 x 800, with what lies beside it
 
@@ -96,7 +99,11 @@ def main() -> None:
     numpy_only = best(plain)
     window.encode(sheet, None, None, COLUMNS)
     print(f"{COUNT:,} readings x 4, {COLUMNS} pixel columns:")
-    for name, ends in [("all", (None, None)), ("120 s", (300.0, 420.0)), ("0.5 s", (300.0, 300.5))]:
+    for name, ends in [
+        ("all", (None, None)),
+        ("an eighth", (0.3 * SECONDS, 0.42 * SECONDS)),
+        ("0.5 s", (0.3 * SECONDS, 0.3 * SECONDS + 0.5)),
+    ]:
         taken = best(lambda ends=ends: window.encode(sheet, *ends, COLUMNS))
         size = len(window.encode(sheet, *ends, COLUMNS))
         print(f"  {name}: {taken * 1e3:.1f} ms, {taken / numpy_only:.2f} x reading and decimating "
@@ -130,12 +137,13 @@ def browser(experiment_id: int) -> None:
         page.evaluate(WATCH_FRAMES)
         middle, below = box["y"] + box["height"] / 2, box["y"] + box["height"] - 30
         page.mouse.move(box["x"] + box["width"] / 2, middle)
-        for turn in range(60):
-            page.mouse.wheel(0, -60 if turn < 30 else 60)
+        for turn in range(sizes.of(60, 4)):
+            down = turn < sizes.of(30, 2)
+            page.mouse.wheel(0, -60 if down else 60)
             page.wait_for_timeout(16)
         page.mouse.move(box["x"] + box["width"] / 3, below)
         page.mouse.down()
-        for turn in range(90):
+        for turn in range(sizes.of(90, 6)):
             page.mouse.move(box["x"] + box["width"] / 3 - 3 * turn, below)
             page.wait_for_timeout(16)
         page.mouse.up()
@@ -147,12 +155,12 @@ def browser(experiment_id: int) -> None:
         )
         memory = page.evaluate("performance.memory.usedJSHeapSize")
         chromium.close()
-    sizes, waits = np.array(fetched).T
+    octets, waits = np.array(fetched).T
     painted = np.array([one for one in work if one > 0.3])
     print(f"  60 zooms and 90 slides: painting p50 {np.percentile(painted, 50):.1f} ms, p95 "
           f"{np.percentile(painted, 95):.1f} ms; between frames p50 {np.percentile(frames, 50):.1f}"
           f" ms, p95 {np.percentile(frames, 95):.1f} ms")  # fmt: skip
-    print(f"  {len(sizes)} fetches of at most {sizes.max() / 1e3:.0f} kB, p95 "
+    print(f"  {len(octets)} fetches of at most {octets.max() / 1e3:.0f} kB, p95 "
           f"{np.percentile(waits, 95):.0f} ms; browser heap {memory / 1e6:.0f} MB")  # fmt: skip
 
 

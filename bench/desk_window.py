@@ -2,7 +2,7 @@
 
 Server time is given as a multiple of reading the same blobs with numpy and drawing nothing.
 
-Run: python -m bench.desk_window
+Run: python -m bench.desk_window [--small]
 """
 
 import os
@@ -14,8 +14,11 @@ os.environ["DJANGO_SETTINGS_MODULE"] = "galena.config.settings"
 import django
 import numpy as np
 
-COUNT = 1_000_000
+from bench import sizes
+
+COUNT = sizes.of(1_000_000, 20_000)
 RATE = 1000.0
+SECONDS = COUNT / RATE
 
 
 def best(action, times: int = 7) -> float:
@@ -55,8 +58,8 @@ def main() -> None:
 
     def in_memory() -> None:
         array = np.frombuffer(blob, dtype="<f8").copy()
-        array[: 1000 * 800].reshape(800, -1).min(axis=1)
-        array[: 1000 * 800].reshape(800, -1).max(axis=1)
+        array[: COUNT // 800 * 800].reshape(800, -1).min(axis=1)
+        array[: COUNT // 800 * 800].reshape(800, -1).max(axis=1)
 
     def cold() -> None:
         readings.forget()
@@ -66,15 +69,15 @@ def main() -> None:
     cold()
     first = best(cold, 3)
     whole = best(lambda: window.encode(sheet, None, None, 800))
-    zoomed = best(lambda: window.encode(sheet, 300.0, 420.0, 800))
-    deep = best(lambda: window.encode(sheet, 300.0, 300.5, 800))
+    zoomed = best(lambda: window.encode(sheet, 0.3 * SECONDS, 0.42 * SECONDS, 800))
+    deep = best(lambda: window.encode(sheet, 0.3 * SECONDS, 0.3 * SECONDS + 0.5, 800))
     print(f"{COUNT:,} readings, 800 pixel columns:")
     print(
         f"  first look, from the disk: {first * 1e3:.0f} ms, {first / read:.2f} x reading its blobs"
     )
     for name, taken, ends in [
-        ("all", whole, (None, None)), ("120 s of it", zoomed, (300.0, 420.0)),
-        ("half a second", deep, (300.0, 300.5)),
+        ("all", whole, (None, None)), ("an eighth of it", zoomed, (0.3 * SECONDS, 0.42 * SECONDS)),
+        ("half a second", deep, (0.3 * SECONDS, 0.3 * SECONDS + 0.5)),
     ]:  # fmt: skip
         size = len(window.encode(sheet, *ends, 800))
         print(f"  {name}: {taken * 1e3:.1f} ms, {taken / read:.2f} x reading the blobs, "

@@ -13,10 +13,13 @@ import django
 import numpy as np
 from scipy.optimize import curve_fit
 
+from bench import sizes
 from bench.formulas import best
 from galena.core.fits import MODELS, fit
 
-READINGS = 10_000
+READINGS = sizes.of(10_000, 300)
+LONG = sizes.of(100_000, 2000)
+RUNS = sizes.of(200, 4)
 BEGIN = {"a": 3.0, "A": 3.0, "b": 2.0, "c": 1.0, "d": 0.5, "k": 2.0, "n": 1.5, "s": 0.6,
          "slope": 2.0, "intercept": 1.0, "x_0": 4.0, "y_0": 1.0, "T": 1.3, "φ": 0.7, "σ": 0.5,
          "τ": 3.0}  # fmt: skip
@@ -49,7 +52,7 @@ def of_models() -> None:
 
 
 def of_pages() -> None:
-    """Drag the end of a span over 100,000 readings; harvest 200 runs in one request."""
+    """Drag the end of a span over {LONG:,} readings; harvest 200 runs in one request."""
     with tempfile.TemporaryDirectory() as folder:
         os.environ["GALENA_DATA"] = folder
         django.setup()
@@ -73,20 +76,20 @@ def _drag() -> None:
     client = Client(headers={"host": "127.0.0.1"})
     client.force_login(ada)
     experiment = experiments.create(ada, "Long")
-    noise = np.random.default_rng(1).normal(0, 0.1, 100_000)
-    making.run(experiment, 0.002 * np.arange(100_000) % 90 + noise, rate=100.0)
+    noise = np.random.default_rng(1).normal(0, 0.1, LONG)
+    making.run(experiment, 0.002 * np.arange(LONG) % 90 + noise, rate=100.0)
     sheet = sheets.first_sheet(experiment)
-    span = flows.add_span(sheet, 1.0, 999.0)
+    span = flows.add_span(sheet, 1.0, LONG / 100 - 1)
     for kind in ("mean", "spread", "line"):
         finding_flows.ask(span, kind, sheet.quantity, list(experiment.runs.all()))
     url = reverse("peek", args=[experiment.pk, span.pk])
     taken = []
-    for number in range(20):
+    for number in range(sizes.of(20, 2)):
         began = time.perf_counter()
-        answer = client.get(url, {"lo": 1.0, "hi": 998.0 - number})
+        answer = client.get(url, {"lo": 1.0, "hi": LONG / 100 - 2 - number / 10})
         taken.append(time.perf_counter() - began)
         assert answer.status_code == 200
-    print(f"span over 100,000 readings dragged: mean, spread and line anew in "
+    print(f"span over {LONG:,} readings dragged: mean, spread and line anew in "
           f"{np.median(taken) * 1e3:.0f} ms, at most {max(taken) * 1e3:.0f} ms")  # fmt: skip
 
 
@@ -103,7 +106,7 @@ def _harvest() -> None:
     client = Client(headers={"host": "127.0.0.1"})
     client.force_login(ada)
     experiment = experiments.create(ada, "Many")
-    for number in range(200):
+    for number in range(RUNS):
         making.run(experiment, making.ramp(slope=1 + number / 100, seed=number))
     sheet = sheets.first_sheet(experiment)
     span = flows.add_span(sheet, 2.0, 15.0)
@@ -111,7 +114,7 @@ def _harvest() -> None:
     began = time.perf_counter()
     answer = client.post(reverse("harvest", args=[experiment.pk, span.pk]), {"over": "runs"})
     assert answer.status_code == 200
-    print(f"harvest over 200 runs: {time.perf_counter() - began:.2f} s in one request")
+    print(f"harvest over {RUNS} runs: {time.perf_counter() - began:.2f} s in one request")
 
 
 if __name__ == "__main__":

@@ -12,9 +12,10 @@ os.environ["DJANGO_SETTINGS_MODULE"] = "galena.config.settings"
 import django
 import numpy as np
 
+from bench import sizes
 from galena.core import formula
 
-COUNT = 1_000_000
+COUNT = sizes.of(1_000_000, 5000)
 SYMBOLS = {
     "v": "m/s",
     "m": "kg",

@@ -7,12 +7,12 @@ alone, then while the Two horns stream 2 x 10,000 readings a second into a run.
 Run: python -m bench.full_bench [seconds]
 """
 
-import sys
 import time
 
 import numpy as np
 from playwright.sync_api import sync_playwright
 
+from bench import sizes
 from bench.serving import cpu_seconds, served, signed_in
 from tests.browser.conftest import CHROMIUM, FLAGS
 
@@ -78,4 +78,4 @@ def main(seconds: float) -> None:
 
 
 if __name__ == "__main__":
-    main(float(sys.argv[1]) if len(sys.argv) > 1 else 15.0)
+    main(sizes.typed(0, 15.0, 1.0))

@@ -19,6 +19,7 @@ import time
 import numpy as np
 from playwright.sync_api import sync_playwright
 
+from bench import sizes
 from bench.serving import cpu_seconds, served, signed_in
 from galena.instruments.address import TcpTransport
 from tests.browser.conftest import CHROMIUM, FLAGS
@@ -106,8 +107,8 @@ def measure(watchers: int, seconds: float) -> None:
         page.get_by_role("button", name="Come in as Ada").click()
         page.goto(f"{address}/experiments/1/record")
         page.evaluate(NOTE_DRAWN)
-        page.get_by_label("readings a second").fill(str(RATE))
-        page.get_by_label("duration").fill(f"{seconds:g}")
+        page.locator("#rate").fill(str(RATE))
+        page.locator("#duration").fill(f"{seconds:g}")
         others = None
         if watchers > 1:
             code = (
@@ -121,7 +122,7 @@ def measure(watchers: int, seconds: float) -> None:
             )
             time.sleep(2)
         before, began = cpu_seconds(pid), time.time()
-        page.get_by_role("button", name="Record").click()
+        page.get_by_role("button", name="Record Space").click()
         page.get_by_text("● recording run 1").wait_for()
         page.get_by_role("heading", name="Plan").wait_for(timeout=(seconds + 30) * 1000)
         share = (cpu_seconds(pid) - before) / (time.time() - began)
@@ -218,7 +219,7 @@ def kill(times: int) -> None:
 
 
 if __name__ == "__main__":
-    length = float(sys.argv[1]) if len(sys.argv) > 1 else 20.0
+    length = sizes.typed(0, 20.0, 2.0)
     measure(1, length)
-    measure(32, length)
-    kill(10)
+    measure(sizes.of(32, 2), length)
+    kill(sizes.of(10, 1))

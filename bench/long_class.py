@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from bench import sizes
 from bench.live_path import RATE, Watcher, clock_offset, origin_us, stored_readings, watch_all
 from bench.serving import cpu_seconds, served, signed_in
 
@@ -123,8 +124,8 @@ def measure(seconds: float, watchers: int, *, lazy: bool) -> float:
 
 
 if __name__ == "__main__":
-    length = float(sys.argv[1]) if len(sys.argv) > 1 else 60.0
-    many = int(sys.argv[2]) if len(sys.argv) > 2 else 32
+    length = sizes.typed(0, 60.0, 2.0)
+    many = int(sizes.typed(1, 32, 2))
     with_one = measure(length, many, lazy=True)
     without = measure(min(length, 60.0), many, lazy=False)
     print(f"p95 with one that never reads: {with_one / without:.2f} x that without")

@@ -49,7 +49,7 @@ def set_handle(request, experiment_id: int, key: str):
     try:
         value = numbers.parse(request.POST.get("value", ""), "The handle", "40")
         rig, handle = _rig(key), request.POST.get("handle", "")
-        if key not in RIGS or handle not in {one.id for one in RIGS[key].handles}:
+        if handle not in {one["id"] for one in rig.handles}:
             raise InstrumentError("This rig has no such handle. Load the page again.")
         BENCH.refuse_others(request.user.pk, BENCH.feeds_of_rig(key))
         rig.control.request(f"RIG:SET {handle},{value:.9g}")
@@ -110,7 +110,7 @@ def _in_front(key: str) -> dict | None:
         "state": state,
         "handles": handles,
         "paces": paces if len(paces) > 1 else [],
-        "drawing": f"bench/rigs/{key}.html",
+        "drawing": f"bench/rigs/{key}.html" if key in RIGS else "",
     }
 
 

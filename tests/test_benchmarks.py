@@ -1,0 +1,39 @@
+"""Each benchmark works, at a size so small that it measures nothing."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+SHORT = ("formulas", "findings", "desk_window", "hour_on_desk", "armed_pair", "long_class")
+IN_A_BROWSER = ("desk_stack", "full_bench", "live_path")
+
+
+def measured(name):
+    return subprocess.run(
+        [sys.executable, "-m", f"bench.{name}", "--small"],
+        cwd=ROOT, capture_output=True, text=True, timeout=180, check=False,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SHORT)
+def test_a_benchmark_measures(name):
+    done = measured(name)
+    assert done.returncode == 0, done.stderr[-2000:]
+    assert any(one.isdigit() for one in done.stdout)
+    assert "Internal Server Error" not in done.stderr
+
+
+@pytest.mark.browser
+@pytest.mark.parametrize("name", IN_A_BROWSER)
+def test_a_benchmark_in_a_browser_measures(name):
+    test_a_benchmark_measures(name)
+
+
+def test_make_bench_runs_them_all():
+    made = (ROOT / "Makefile").read_text()
+    assert all(f"-m bench.{name}\n" in made for name in (*SHORT, *IN_A_BROWSER))
+    scripts = {one.stem for one in (ROOT / "bench").glob("*.py") if "__main__" in one.read_text()}
+    assert scripts == {*SHORT, *IN_A_BROWSER, "four_channels"}
