@@ -30,7 +30,7 @@ def main(claps: int) -> None:
             if client.post("/experiments/1/record/start", data=plan).status_code == 200:
                 break
             time.sleep(0.05)
-        time.sleep(2)
+        time.sleep(sizes.of(2, 0.5))
         before, began = cpu_seconds(pid), time.time()
         time.sleep(sizes.of(10, 0.5))
         waiting = (cpu_seconds(pid) - before) / (time.time() - began)

@@ -16,9 +16,10 @@ from bench import sizes
 from bench.serving import cpu_seconds, served, signed_in
 from tests.browser.conftest import CHROMIUM, FLAGS
 
-RIGS = ("grow_shelf", "cocoa", "tide_tank", "shaft_spring", "linked_wells", "wind_duct",
+ALL = ("grow_shelf", "cocoa", "tide_tank", "shaft_spring", "linked_wells", "wind_duct",
         "lantern_cell", "two_horns")  # fmt: skip
-QUIET = 16  # channels without the horns'
+RIGS = sizes.of(ALL, ALL[-2:])
+QUIET = sizes.of(16, 1)  # channels without the horns'
 WATCH = """() => {
   window.told = {}; window.frames = 0;
   const parse = JSON.parse;

@@ -1,13 +1,16 @@
 """A server with a benchmark's own rig, in processes of their own, as a school would run it."""
 
+import atexit
 import os
 import re
+import shutil
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 
 import httpx
@@ -51,14 +54,21 @@ def served_from(folder: str, stand_ins: list[str]) -> Iterator[tuple[str, int]]:
         process.wait()
 
 
+@cache
+def _empty_world() -> str:
+    """Make a folder with one person's empty experiment, once; it is removed at the end."""
+    folder = tempfile.mkdtemp()
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    for words in (["migrate", "-v0"], ["shell", "-v0", "-c", PERSON]):
+        subprocess.run([*GALENA, "manage", *words], env=surroundings(folder, []), check=True)
+    return folder
+
+
 @contextmanager
 def served(stand_ins: list[str]) -> Iterator[tuple[str, int, Path]]:
     """Serve an empty world to one person; gives address, process id and data folder."""
     with tempfile.TemporaryDirectory() as folder:
-        for words in (["migrate", "-v0"], ["shell", "-v0", "-c", PERSON]):
-            subprocess.run(
-                [*GALENA, "manage", *words], env=surroundings(folder, stand_ins), check=True
-            )
+        shutil.copytree(_empty_world(), folder, dirs_exist_ok=True)
         with served_from(folder, stand_ins) as (address, pid):
             yield address, pid, Path(folder)
 
