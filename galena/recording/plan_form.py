@@ -7,7 +7,7 @@ from galena.core import numbers, plans
 from galena.core.errors import PlanError
 from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.trigger import Direction, Level
-from galena.experiments.models import Experiment, Run
+from galena.experiments.models import Experiment, Run, TypedPlan
 from galena.shell import requested
 
 BYTES_A_READING = 16  # a value and, shared by an instrument's channels, a time stamp
@@ -15,6 +15,8 @@ KEY = "key"
 DEFAULTS = {
     "rate": "20", "duration": "60", "before": "0.1", "level": "", "event": "", "average": "1",
 }  # fmt: skip
+
+KEPT = (*DEFAULTS, "endless", "again", "channels", "typed")
 
 KINDS = [
     one for one in Run.Plan.values if one not in (Run.Plan.TYPED, Run.Plan.HARVEST)
@@ -44,6 +46,7 @@ class PlanForm:
     conditions: dict[int, str] = field(default_factory=dict)
     settings: dict[int, str] = field(default_factory=dict)
     errors: dict[str, str] = field(default_factory=dict)
+    is_typed: bool = False  # by this person for this kind, before
 
     def steady(self) -> SteadyPlan:
         """Give the steady plan. Raises PlanError."""
@@ -77,19 +80,25 @@ class PlanForm:
         return "falling" if self.event.endswith("falling") else "rising"
 
 
-def read(posted, experiment: Experiment, live: list[Shown]) -> PlanForm:
+def read(posted, experiment: Experiment, live: list[Shown], person) -> PlanForm:
     """Read what is typed; what is not on the page for this kind of plan is suggested."""
-    kind = posted.get("plan", Run.Plan.STEADY)
+    return read_as(posted.get("plan", Run.Plan.STEADY), posted, experiment, live, person)
+
+
+def read_as(kind: str, posted, experiment: Experiment, live: list[Shown], person) -> PlanForm:
+    """Read what is typed as a plan of a kind."""
     kind = kind if kind in KINDS else Run.Plan.STEADY
-    form = suggest(experiment, live, kind)
-    for name in DEFAULTS:
-        if name in posted:
-            setattr(form, name, posted[name][:60])
+    form = suggest(experiment, live, person, kind)
+    other = posted.get("kind-shown", kind) != kind  # the fields are still those of another kind
+    if not (other and form.is_typed):
+        for name in DEFAULTS:
+            if name in posted:
+                setattr(form, name, posted[name][:60])
     form.note = posted.get("note", "")[:200]
     # Boxes that are not ticked send nothing: it means no where the page showed them.
     if "kind-shown" in posted or "channel" in posted:
         form.channels = requested.keys(posted.getlist("channel"))
-    if posted.get("kind-shown", kind) == kind:
+    if not other:
         form.endless, form.again = "endless" in posted, "again" in posted
         if "kind-shown" in posted or "typed" in posted:
             form.typed = requested.keys(posted.getlist("typed"))
@@ -101,8 +110,39 @@ def read(posted, experiment: Experiment, live: list[Shown]) -> PlanForm:
     return form
 
 
-def suggest(experiment: Experiment, live: list[Shown], kind: str = "") -> PlanForm:
-    """Suggest what the last run had, or the last of a kind of plan for what that kind has."""
+def keep(form: PlanForm, experiment: Experiment, person, *, note: bool = True) -> None:
+    """Keep what a person has typed for a kind of plan.
+
+    note: whether the note is kept too; it belongs to the run that it was typed for.
+    """
+    fields = {name: getattr(form, name) for name in KEPT}
+    fields["conditions"] = {str(key): text for key, text in form.conditions.items()}
+    fields["note"] = form.note if note else ""
+    TypedPlan.objects.update_or_create(
+        experiment=experiment, person=person, kind=form.plan, defaults={"fields": fields}
+    )
+
+
+def suggest(experiment: Experiment, live: list[Shown], person, kind: str = "") -> PlanForm:
+    """Suggest what the person typed last, else what the last run had, or the last of a kind of
+    plan for what that kind has."""
+    kept = experiment.typed_plans.filter(person=person)
+    typed = kept.filter(kind=kind).first() if kind else kept.order_by("-changed_at").first()
+    form = _of_runs(experiment, live, kind or (typed.kind if typed is not None else ""))
+    if typed is not None:
+        _as_typed(form, typed.fields)
+    return form
+
+
+def _as_typed(form: PlanForm, fields: dict) -> None:
+    for name in (*KEPT, "note"):
+        if name in fields:
+            setattr(form, name, fields[name])
+    form.conditions |= {int(key): text for key, text in fields.get("conditions", {}).items()}
+    form.is_typed = True
+
+
+def _of_runs(experiment: Experiment, live: list[Shown], kind: str) -> PlanForm:
     runs = experiment.runs.kept().prefetch_related(
         "condition_values", "streams__series__quantity", "entries"
     )

@@ -22,8 +22,16 @@ from galena.recording.recorder import RECORDER
 
 
 def panel(request, experiment_id: int):
-    """Give the plan, or what is being recorded, as it is now."""
+    """Give the plan, or what is being recorded, as it is now; a POST keeps what is typed first."""
     experiment = experiment_for(request, experiment_id)
+    if request.method == "POST":
+        posted, live, person = request.POST, live_channels(experiment), request.user
+        if (shown := posted.get("kind-shown")) in plan_form.KINDS:
+            before = plan_form.read_as(shown, posted, experiment, live, person)
+            plan_form.keep(before, experiment, person)
+        form = plan_form.read(posted, experiment, live, person)
+        plan_form.keep(form, experiment, person)
+        return _panel(request, experiment, form)
     return _panel(request, experiment, page_form(request, experiment))
 
 
@@ -31,7 +39,8 @@ def panel(request, experiment_id: int):
 def start(request, experiment_id: int):
     """Start a run as planned, or say what is wrong with the plan."""
     experiment = experiment_for(request, experiment_id)
-    form = plan_form.read(request.POST, experiment, live_channels(experiment))
+    live = live_channels(experiment)
+    form = plan_form.read(request.POST, experiment, live, request.user)
     RECORDER.troubles.pop(experiment.pk, None)
     wish = Wish(experiment, form.channels, form.conditions, form.note, request.user)
     try:
@@ -48,6 +57,7 @@ def start(request, experiment_id: int):
         form.errors[f"condition-{named.pk}" if named else "start"] = str(error)
     except GalenaError as error:
         form.errors["start"] = str(error)
+    plan_form.keep(form, experiment, request.user, note=bool(form.errors))
     return _panel(request, experiment, form)
 
 
@@ -72,9 +82,12 @@ def stop(request, experiment_id: int):
 
 
 def size(request, experiment_id: int):
-    """Say how many readings a plan makes, while it is typed."""
+    """Say how many readings a plan makes, while it is typed; a POST keeps it as well."""
     experiment = experiment_for(request, experiment_id)
-    form = plan_form.read(request.GET, experiment, [])
+    typed = request.POST if request.method == "POST" else request.GET
+    form = plan_form.read(typed, experiment, [], request.user)
+    if request.method == "POST":
+        plan_form.keep(form, experiment, request.user)
     context = plan_form.size(form) | {"form": form}
     return render(request, "recording/_size.html", context)
 
@@ -94,13 +107,15 @@ def page_form(request, experiment: Experiment) -> PlanForm:
     """Give the plan as it is typed on the page, or else as the last run suggests it."""
     live = live_channels(experiment)
     if "plan" in request.GET:
-        return plan_form.read(request.GET, experiment, live)
-    return plan_form.suggest(experiment, live)
+        return plan_form.read(request.GET, experiment, live, request.user)
+    return plan_form.suggest(experiment, live, request.user)
 
 
 def answer_panel(request, experiment: Experiment, change: Callable[[], None], prefix: str):
     """Make a change of what a plan can be described by; answer with the panel as it then is."""
-    form = plan_form.read(request.POST, experiment, live_channels(experiment))
+    live = live_channels(experiment)
+    form = plan_form.read(request.POST, experiment, live, request.user)
+    plan_form.keep(form, experiment, request.user)
     typed = {key: request.POST.get(key, "") for key in request.POST if "-" in key}
     try:
         before = {one.pk for one in experiment.entered}

@@ -74,7 +74,7 @@ def test_a_live_feed_ends_with_the_session(room, experiment, ada):
     client.force_login(ada)
     (stream,) = opened(room, experiment, client.cookies["sessionid"].value, 1)
     (other,) = opened(room, experiment, _signed_in(ada), 1)
-    assert BENCH.hub.count == 2
+    until(lambda: BENCH.hub.count == 2, "both streams")
     client.post(reverse("sign-out"))
     said = b""
     while b"event: signed-out" not in said:

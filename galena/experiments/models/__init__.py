@@ -9,6 +9,7 @@ from galena.experiments.models.experiment import (
     Given,
     Quantity,
 )
+from galena.experiments.models.plans import TypedPlan
 from galena.experiments.models.run import ConditionValue, Run, RunQuerySet
 from galena.experiments.models.series import Series, SeriesChunk, Stream, into_unit
 from galena.experiments.models.steps import Entry, Scene, Step, StepPart
@@ -34,5 +35,6 @@ __all__ = [
     "StepPart",
     "Stream",
     "TypedColumn",
+    "TypedPlan",
     "into_unit",
 ]
