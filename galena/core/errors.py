@@ -79,6 +79,14 @@ class FormulaError(GalenaError, ValueError):
         super().__init__(message)
 
 
+class UnknownSymbolError(FormulaError):
+    """A formula names a `symbol` that stands for nothing."""
+
+    def __init__(self, message: str, start: int, end: int, symbol: str) -> None:
+        self.symbol = symbol
+        super().__init__(message, start, end)
+
+
 class TooFewReadings(GalenaError, ValueError):  # noqa: N818 - reads as what it says
     """A question needs more readings than there are."""
 

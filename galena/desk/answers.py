@@ -5,7 +5,7 @@ from collections.abc import Callable
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 
-from galena.core.errors import GalenaError, SeriesError
+from galena.core.errors import GalenaError, SeriesError, UnknownSymbolError
 from galena.desk import history, ledger
 from galena.desk.models import SIDES, Sheet
 from galena.desk.sheets import LINES, SIZES, sheets_of
@@ -45,16 +45,26 @@ def changed(
     *,
     about: str = "",
     whole: bool = False,
+    draft: dict[str, str] | None = None,
 ) -> HttpResponse:
     """Do an act that can be undone; answer with the ledger, or with the sheets as a whole.
 
-    Why it could not be done is the answer's `trouble`."""
+    Why it could not be done is the answer's `trouble`. draft: what was typed for a formula over
+    findings; where it could not be kept it stands there again, with the reason."""
     trouble = ""
     try:
         with history.changing(sheet.experiment, request.user, label, about):
             change()
     except GalenaError as error:
         trouble = str(error)
+        if draft is not None:
+            missing = draft.get("given", "")
+            if isinstance(error, UnknownSymbolError):
+                missing = error.symbol
+            draft = draft | {"wrong": trouble, "missing": missing}
+            response = show_ledger(request, sheet, draft=draft)
+            response.trouble = trouble
+            return response
     if whole:
         response = show_sheets(request, sheet.experiment, trouble)
     else:
@@ -63,9 +73,12 @@ def changed(
     return response
 
 
-def show_ledger(request: HttpRequest, sheet: Sheet, trouble: str = "") -> HttpResponse:
+def show_ledger(
+    request: HttpRequest, sheet: Sheet, trouble: str = "", draft: dict[str, str] | None = None
+) -> HttpResponse:
     """Answer with the ledger of a sheet, and what can be undone."""
     context = ledger_context(sheet, trouble) | acts_context(request, sheet.experiment)
+    context["draft"] = draft
     return render(request, "desk/_ledger_and_acts.html", context)
 
 

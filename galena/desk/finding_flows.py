@@ -5,8 +5,9 @@ import math
 from django.db import transaction
 
 from galena.core import fits
-from galena.core.errors import FitError, GalenaError
+from galena.core.errors import FitError, GalenaError, UnknownSymbolError
 from galena.core.fits.starts import starts
+from galena.core.formula.constants import constants
 from galena.core.formula.reading import read, same_symbol
 from galena.core.formula.syntax import names
 from galena.core.plateaus import plateaus
@@ -86,6 +87,15 @@ def build_formula(
     used = {one.symbol for one in names(read(text))}
     chosen = {symbol: list(symbols[symbol]) for symbol in used if symbol in symbols}
     of = sorted({pk for pk, _ in chosen.values()})
+    of_runs = sheet.experiment.conditions.exclude(symbol="").values_list("symbol", flat=True)
+    known = {*symbols, *constants(), *of_runs}
+    known |= set(sheet.experiment.givens.values_list("symbol", flat=True))
+    for one in names(read(text)):
+        if one.symbol not in known:
+            raise UnknownSymbolError(
+                f"There is no {one.symbol} among the findings, conditions and givens.",
+                one.start, one.end, one.symbol,
+            )  # fmt: skip
     if not chosen:
         raise DeskError(
             "Write a formula over findings, with their symbols as they stand in the list."

@@ -22,8 +22,10 @@ from galena.desk.questions import FITS
 from galena.desk.questions.fitted import model_of
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity, Run
+from galena.experiments.quantity_flows import save_given
 from galena.shell import requested
 
+LONGEST_TYPED = 300
 RANGE = 4.0  # a slider reaches from minus to plus so many times its value
 
 
@@ -80,6 +82,9 @@ def build(request, experiment_id: int, sheet_id: int):
             known = ledger.symbols(ledger.rows(sheet))
             symbols = {name: (row.finding.pk, one.key) for name, (row, one) in known.items()}
             text, name = post.get("formula", ""), post.get("name", "")
+            if post.get("given"):
+                value, unit = post.get("given_value", ""), post.get("given_unit", "")
+                save_given(sheet.experiment, None, "", post["given"], value, unit)
             finding_flows.build_formula(sheet, text, name, symbols)
             return
         key = post.get("quantity", "")
@@ -89,7 +94,11 @@ def build(request, experiment_id: int, sheet_id: int):
         of = _of(post.getlist("of"), kind)
         finding_flows.build(sheet, kind, of, _details(request, kind), quantity)
 
-    return answers.changed(request, sheet, f"ask {kind} of findings", act)
+    draft = None
+    if kind == "formula":
+        draft = {one: post.get(one, "")[:LONGEST_TYPED]
+                 for one in ("name", "formula", "given", "given_value", "given_unit")}  # fmt: skip
+    return answers.changed(request, sheet, f"ask {kind} of findings", act, draft=draft)
 
 
 @require_GET

@@ -15,6 +15,7 @@ from galena.desk import along, reading, window
 from galena.desk.findings import RELATED, Answers, said
 from galena.desk.models import Finding, Marker, Note, Sheet, Span
 from galena.desk.questions import AT_HAND, FITS, QUESTIONS, Answer, Estimate, Question
+from galena.experiments.models import Condition
 from galena.shell.templatetags.science import words
 
 
@@ -195,6 +196,17 @@ class Asks:
 
 
 @dataclass(frozen=True)
+class Held:
+    """A condition or a given: its symbol, its name, its value as typed, and its unit."""
+
+    symbol: str
+    name: str
+    text: str
+    unit: str
+    kind: str
+
+
+@dataclass(frozen=True)
 class Ledger:
     """All cards of a sheet: those of spans, of markers, and what is built of findings."""
 
@@ -208,6 +220,17 @@ class Ledger:
     def numbers(self) -> list[tuple[Row, Estimate, str]]:
         """Every number with its symbol for formulas."""
         return [(row, one, symbol) for symbol, (row, one) in symbols(self.rows).items()]
+
+    @property
+    def held(self) -> list[Held]:
+        """The conditions and givens that formulas may name."""
+        experiment = self.sheet.experiment
+        of_runs = experiment.conditions.filter(kind=Condition.Kind.NUMBER).exclude(symbol="")
+        return [
+            *(Held(one.symbol, one.name, "", one.unit, "condition") for one in of_runs),
+            *(Held(one.symbol, one.name, one.text, one.unit, "given")
+              for one in experiment.givens.all()),
+        ]  # fmt: skip
 
 
 def rows(sheet: Sheet) -> list[Row]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from galena.core import dimensions, numbers, units
-from galena.core.errors import FormulaError, GalenaError, UnitError
+from galena.core.errors import FormulaError, GalenaError, UnitError, UnknownSymbolError
 from galena.core.formula import Expression
 from galena.core.formula.typesetting import mathml
 from galena.core.uncertainty_rules import honest_decimals
@@ -29,6 +29,7 @@ class Mistake:
     before: str = ""
     wrong: str = ""
     after: str = ""
+    missing: str = ""  # the symbol that could be made a given
 
 
 @dataclass(frozen=True)
@@ -109,7 +110,8 @@ def _typeset(formula: str, symbol: str) -> str:
 
 def _mistake(formula: str, error: FormulaError) -> Mistake:
     start, end = error.start, max(error.end, error.start)
-    return Mistake(str(error), formula[:start], formula[start:end], formula[end:])
+    missing = error.symbol if isinstance(error, UnknownSymbolError) else ""
+    return Mistake(str(error), formula[:start], formula[start:end], formula[end:], missing)
 
 
 def _unsaved(

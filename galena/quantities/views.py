@@ -20,13 +20,15 @@ from galena.quantities.preview import preview
 from galena.shell import requested
 
 NEW = "new"
+LONGEST_DRAFT = 1200
 FIELDS = ("formula", "name", "symbol", "unit", "decimals")
 
 
 def page(request, experiment_id: int):
     """Show the quantities, and the editor of the one that is asked for."""
     experiment = experiment_for(request, experiment_id)
-    return _page(request, experiment, _chosen(experiment, request.GET.get("of", "")))
+    quantity = _chosen(experiment, request.GET.get("of", ""))
+    return _page(request, experiment, quantity, typed=_draft(request, experiment, quantity))
 
 
 def show_preview(request, experiment_id: int):
@@ -45,6 +47,7 @@ def keep_formula(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     quantity = _chosen(experiment, request.POST.get("of", ""))
     typed = {name: request.POST.get(name, "") for name in FIELDS}
+    _keep_draft(request, experiment, typed)
     same = experiment.derived.filter(
         symbol=typed["symbol"].strip(), formula=typed["formula"].strip()
     )
@@ -70,6 +73,7 @@ def keep_formula(request, experiment_id: int):
     if wrong:
         quantity = _chosen(experiment, request.POST.get("of", ""))  # as it is kept
         return _page(request, experiment, quantity, typed=typed, wrong=wrong, status=422)
+    request.session.pop(_draft_key(experiment), None)
     if "show" in request.POST:
         return _show(request, experiment, made[0])
     return _back(experiment, made[0].pk)
@@ -162,8 +166,33 @@ def keep_symbol(request, experiment_id: int, condition_id: int):
     return _back(experiment, of.pk if of else NEW)
 
 
+def _draft_key(experiment: Experiment) -> str:
+    return f"half-typed formula of {experiment.pk}"
+
+
+def _keep_draft(request, experiment: Experiment, typed: dict[str, str]) -> None:
+    """Keep a half-typed formula until it is a whole one."""
+    of = requested.key_or_none(request.POST.get("of"))
+    kept = {name: text[:LONGEST_DRAFT] for name, text in typed.items()}
+    request.session[_draft_key(experiment)] = {"of": of, "typed": kept}
+
+
+def _draft(request, experiment: Experiment, quantity: Quantity | None) -> dict | None:
+    """Give what is half typed for a quantity, or for a new one."""
+    draft = request.session.get(_draft_key(experiment))
+    if draft is None or draft["of"] != (quantity.pk if quantity else None):
+        return None
+    return draft["typed"] if any(draft["typed"].values()) else None
+
+
 def _try(request, experiment: Experiment, label: str, act: Callable[[], object]) -> dict[str, str]:
-    """Do an act that can be undone; give what is wrong by field, nothing if it was done."""
+    """Do an act that can be undone; give what is wrong by field, nothing if it was done.
+
+    A formula that is half typed beside it is kept.
+    """
+    if "draft-formula" in request.POST:
+        typed = {name: request.POST.get(f"draft-{name}", "") for name in FIELDS}
+        _keep_draft(request, experiment, typed)
     try:
         with history.changing(experiment, request.user, label):
             act()
@@ -217,6 +246,7 @@ def _page(
     known = formulas_of(experiment)
     groups = listing.insertions(known)
     is_formula = quantity is None or quantity.is_derived
+    typed = typed or (_draft(request, experiment, quantity) if is_formula else None)
     typed = typed or (_of_formula(quantity) if is_formula else _of_reading(quantity))
     context = {
         "tab": "desk",

@@ -8,7 +8,7 @@ from fractions import Fraction
 
 from galena.core import dimensions, units
 from galena.core.dimensions import NUMBER
-from galena.core.errors import FormulaError, UnitError
+from galena.core.errors import FormulaError, UnitError, UnknownSymbolError
 from galena.core.formula.constants import constants
 from galena.core.formula.functions import FUNCTIONS
 from galena.core.formula.meaning import Reader, Symbol, Term
@@ -85,7 +85,10 @@ def _name(reader: Reader, node: Name) -> Term:
     symbol = reader.symbols.get(node.symbol)
     constant = constants().get(node.symbol)
     if symbol is None and constant is None:
-        raise FormulaError(_unknown(reader, node), node.start, node.end)
+        said = _unknown(reader, node)
+        if node.symbol in FUNCTIONS:
+            raise FormulaError(said, node.start, node.end)
+        raise UnknownSymbolError(said, node.start, node.end, node.symbol)
     if symbol is None:
         assert constant is not None
         dimension, factor = dimensions.of(constant.unit), dimensions.factor(constant.unit)

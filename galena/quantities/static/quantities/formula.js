@@ -81,7 +81,31 @@ function insert(text, instead = 0) {
   close();
 }
 
+// What is half typed goes along with whatever else is kept on this page, and comes back with it.
+function carry(form) {
+  for (const one of new FormData(document.getElementById("formula-form")).entries()) {
+    if (["csrfmiddlewaretoken", "of", "was"].includes(one[0])) continue;
+    const hidden = Object.assign(document.createElement("input"), { type: "hidden", name: `draft-${one[0]}`, value: one[1] });
+    form.append(hidden);
+  }
+}
+
+// The last row of the givens is for a new one.
+function makeGiven(symbol) {
+  const row = [...document.querySelectorAll(".givens form")].at(-1);
+  row.elements.symbol.value = symbol;
+  row.elements.value.focus();
+  row.scrollIntoView({ block: "nearest" });
+}
+
 if (field) {
+  document.addEventListener("submit", (event) => {
+    if (event.target.id !== "formula-form" && event.target.method === "post") carry(event.target);
+  });
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-makes-given]");
+    if (button) makeGiven(button.dataset.makesGiven);
+  });
   field.addEventListener("input", show);
   field.addEventListener("blur", close);
   field.addEventListener("keydown", (event) => {
