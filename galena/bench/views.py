@@ -211,7 +211,7 @@ async def events(request, experiment_id: int):
     """Stream live events: the strips of the bench, its readings, a rig, the experiment's run."""
     experiment = await sync_to_async(experiment_for)(request, experiment_id)
     topics = set(request.GET.get("topics", "")[:LONGEST_TOPICS].split(","))
-    wanted = {f"{one}:{experiment.pk}" for one in topics & {"strips", "readings"}}
+    wanted = {f"{one}:{experiment.pk}" for one in topics & {"strips", "readings", "desk"}}
     wanted |= topics & {"runs"}
     wanted |= {f"rig:{one}" for one in BENCH.room.plugged if f"rig:{one}" in topics}
     if "run" in request.GET:

@@ -70,6 +70,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "galena.shell.middleware.window",
     "galena.shell.middleware.Readable",
 ]
 ROOT_URLCONF = "galena.config.urls"

@@ -58,6 +58,21 @@ def typed(lo: str, hi: str, *, log: bool = False) -> Axis:
     return checked(*ends, log=log)
 
 
+def from_zero(
+    extremes: Iterable[tuple[float, float]], *, room: float = 0.04
+) -> tuple[float, float]:
+    """Give limits that begin, or for readings below zero end, exactly at zero.
+
+    Readings on both sides of zero are shown as a whole: zero is among them.
+    """
+    ends = [pair for pair in extremes if math.isfinite(pair[0]) and math.isfinite(pair[1])]
+    lo, hi = min((one[0] for one in ends), default=0.0), max((one[1] for one in ends), default=1.0)
+    if lo < 0 < hi:
+        return showing(ends, room=room)
+    shown = widened(max(min(lo, 0.0), -FURTHEST), min(max(hi, 0.0), FURTHEST), room)
+    return (0.0, shown[1]) if lo >= 0 else (shown[0], 0.0)
+
+
 def showing(
     extremes: Iterable[tuple[float, float]], *, log: bool = False, room: float = 0.04
 ) -> tuple[float, float]:

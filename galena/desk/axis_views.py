@@ -61,8 +61,9 @@ def x_axis(request, experiment_id: int, sheet_id: int):
         view = _typed(request)
         x = chosen(sheet.experiment, request.POST.get("x", ""))
         if x != sheet.x:
+            before = _ends(request, sheet.x_view)
             sheets.choose_x(sheet, x)
-            view = axes.Axis(log=view.log)
+            view = view if _is_new(request, before) else axes.Axis(log=view.log)
         sheets.set_axis(sheet, "x", view)
 
     return _done(request, sheet, act, "x axis", "desk/_x_axis.html", form)
@@ -95,7 +96,8 @@ def y_axis(request, experiment_id: int, graph_id: int, side: str):
         before = {one for one in traces if traces[one] == side}
         sheets.show(graph, wanted)
         after = {quantity.pk for quantity, one in wanted.items() if one == side}
-        sheets.set_axis(graph, side, view if before == after else axes.Axis(log=view.log))
+        keeps = before == after or _is_new(request, _ends(request, form["axis"]))
+        sheets.set_axis(graph, side, view if keeps else axes.Axis(log=view.log))
         sheets.retitle(graph, request.POST.get("title", ""))
 
     label = f"axis of {graph}"
@@ -112,6 +114,11 @@ def _ends(request, axis: axes.Axis) -> dict:
     if axis.limits is None:
         return {"lo": "", "hi": ""}
     return {"lo": f"{axis.lo:.10g}", "hi": f"{axis.hi:.10g}"}
+
+
+def _is_new(request, before: dict) -> bool:
+    """Tell whether limits were typed, and not those that the form was opened with."""
+    return any(request.POST.get(end, "").strip() != before[end] for end in ("lo", "hi"))
 
 
 def _done(request, sheet, act, label: str, template: str, form: dict):

@@ -13,7 +13,7 @@ from galena.core.budget import allowed
 from galena.core.errors import GalenaError
 from galena.core.fits.comparing import compare as compared
 from galena.core.residual_signs import signs
-from galena.desk import answers, finding_flows, ledger, window
+from galena.desk import answers, finding_flows, flows, ledger, window
 from galena.desk.errors import DeskError
 from galena.desk.findings import PATIENCE, RELATED, Answers
 from galena.desk.models import Finding, Marker, Sheet, Span
@@ -41,6 +41,7 @@ def ask(request, experiment_id: int, span_id: int):
     def act() -> None:
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
+        flows.ask_of(span, quantity)
         made.extend(finding_flows.ask(span, kind, quantity, runs, _details(request, kind)))
         if "by_hand" in request.POST and kind in FITS:
             for one in made:
@@ -66,6 +67,7 @@ def ask_marker(request, experiment_id: int, marker_id: int):
             second = get_object_or_404(sheet.markers, pk=requested.key(other))
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
+        flows.ask_of(marker, quantity)
         finding_flows.ask_marker(marker, kind, quantity, runs, _details(request, kind), second)
 
     return answers.changed(request, sheet, f"ask {kind} of marker {marker}", act)

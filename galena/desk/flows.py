@@ -9,20 +9,21 @@ from galena.desk.errors import DeskError
 from galena.desk.models import SIDES, Finding, Graph, Marker, Note, Sheet, Span
 from galena.desk.sheets import first_sheet
 from galena.experiments.flows import touch
-from galena.experiments.models import Experiment
+from galena.experiments.models import Experiment, Quantity
 
 __all__ = ["DeskError", "first_sheet"]
 
 LONGEST_NOTE = 300
 
 
-def add_span(sheet: Sheet, lo: float, hi: float) -> Span:
-    """Mark off a stretch; DeskError where it has no width."""
+def add_span(sheet: Sheet, lo: float, hi: float, asked: Quantity | None = None) -> Span:
+    """Mark off a stretch, to be asked of a quantity; DeskError where it has no width."""
     lo, hi = _ends(lo, hi)
     with transaction.atomic():
         Sheet.objects.filter(pk=sheet.pk).update(spans_made=F("spans_made") + 1)
         sheet.refresh_from_db(fields=["spans_made"])
-        span = sheet.spans.create(letter=_letter(sheet.spans_made), lo=lo, hi=hi)
+        letter = _letter(sheet.spans_made)
+        span = sheet.spans.create(letter=letter, lo=lo, hi=hi, asked=asked)
         touch(sheet.experiment)
     return span
 
@@ -34,12 +35,19 @@ def move_span(span: Span, lo: float, hi: float) -> None:
     touch(span.sheet.experiment)
 
 
-def add_marker(sheet: Sheet, x: float) -> Marker:
-    """Point at a place."""
+def ask_of(thing: Span | Marker, quantity: Quantity) -> None:
+    """Keep which quantity a span or a marker is asked of."""
+    if thing.asked_id != quantity.pk:
+        thing.asked = quantity
+        thing.save(update_fields=["asked"])
+
+
+def add_marker(sheet: Sheet, x: float, asked: Quantity | None = None) -> Marker:
+    """Point at a place, to be asked of a quantity."""
     with transaction.atomic():
         Sheet.objects.filter(pk=sheet.pk).update(markers_made=F("markers_made") + 1)
         sheet.refresh_from_db(fields=["markers_made"])
-        marker = sheet.markers.create(number=sheet.markers_made, x=x)
+        marker = sheet.markers.create(number=sheet.markers_made, x=x, asked=asked)
         touch(sheet.experiment)
     return marker
 

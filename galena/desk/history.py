@@ -13,6 +13,7 @@ from django.core.serializers.json import DjangoJSONEncoder
 from django.db import IntegrityError, models, transaction
 from django.utils import timezone
 
+from galena.bench.live import BENCH
 from galena.core.errors import GalenaError
 from galena.desk.models import Change, Finding, Graph, Marker, Note, Sheet, Span, Trace
 from galena.experiments.flows import ExperimentError, touch
@@ -28,6 +29,7 @@ from galena.experiments.models import (
     TypedColumn,
 )
 from galena.experiments.quantity_flows import refuse_in_use
+from galena.shell.middleware import asking_window
 
 KEPT = 200  # acts of a person in an experiment
 JOINS_FOR = timedelta(seconds=20)  # a wheel that is turned on is one act
@@ -97,6 +99,13 @@ def changing(experiment: Experiment, person, label: str, about: str = "") -> Ite
         old = own.order_by("-pk").values_list("pk", flat=True)[KEPT : KEPT + 50]
         Change.objects.filter(pk__in=list(old)).delete()
         touch(experiment)
+        _announce(experiment)
+
+
+def _announce(experiment: Experiment) -> None:
+    """Tell the other windows of an experiment that its Desk has changed."""
+    said = {"window": asking_window.get()}
+    transaction.on_commit(lambda: BENCH.hub.tell(f"desk:{experiment.pk}", "desk", said))
 
 
 def undo(experiment: Experiment, person) -> str:
@@ -108,6 +117,7 @@ def undo(experiment: Experiment, person) -> str:
         _apply(experiment, change, "after", "before")
         Change.objects.filter(pk=change.pk).update(undone=True)
         touch(experiment)
+        _announce(experiment)
     return change.label
 
 
@@ -120,6 +130,7 @@ def redo(experiment: Experiment, person) -> str:
         _apply(experiment, change, "before", "after")
         Change.objects.filter(pk=change.pk).update(undone=False)
         touch(experiment)
+        _announce(experiment)
     return change.label
 
 

@@ -182,13 +182,15 @@ class Note(models.Model):
 
 
 class Span(models.Model):
-    """A stretch of the x axis; its letter, or the name it was given."""
+    """A stretch of the x axis; its letter, or the name it was given. `asked` is the quantity that
+    it was last asked of, or that of the graph on which it was marked off."""
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="spans")
     letter = models.CharField(max_length=4)
     name = models.CharField(max_length=40, blank=True)
     lo = models.FloatField()
     hi = models.FloatField()
+    asked = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
 
     class Meta:
         ordering = ["pk"]
@@ -198,12 +200,13 @@ class Span(models.Model):
 
 
 class Marker(models.Model):
-    """One place on the x axis."""
+    """One place on the x axis; `asked` as of a span."""
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="markers")
     number = models.PositiveIntegerField()
     name = models.CharField(max_length=40, blank=True)
     x = models.FloatField()
+    asked = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
 
     class Meta:
         ordering = ["pk"]

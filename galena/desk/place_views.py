@@ -6,13 +6,17 @@ from galena.core import numbers
 from galena.desk import answers, flows, reading
 from galena.desk.models import Marker, Sheet, Span
 from galena.experiments.access import experiment_for
+from galena.experiments.models import Quantity
+from galena.shell import requested
 
 
 @require_POST
 def add_span(request, experiment_id: int, sheet_id: int):
     """Mark off a stretch."""
     sheet = answers.sheet_for(request, experiment_id, sheet_id)
-    act = lambda: flows.add_span(sheet, *_places(request, sheet, "lo", "hi"))  # noqa: E731
+    act = lambda: flows.add_span(  # noqa: E731
+        sheet, *_places(request, sheet, "lo", "hi"), _of_graph(request, sheet)
+    )
     return answers.changed(request, sheet, "new span", act)
 
 
@@ -20,7 +24,9 @@ def add_span(request, experiment_id: int, sheet_id: int):
 def add_marker(request, experiment_id: int, sheet_id: int):
     """Point at a place."""
     sheet = answers.sheet_for(request, experiment_id, sheet_id)
-    act = lambda: flows.add_marker(sheet, *_places(request, sheet, "x"))  # noqa: E731
+    act = lambda: flows.add_marker(  # noqa: E731
+        sheet, *_places(request, sheet, "x"), _of_graph(request, sheet)
+    )
     return answers.changed(request, sheet, "new marker", act)
 
 
@@ -56,6 +62,14 @@ def placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker |
 
 def front_of(request, experiment) -> Sheet:
     return answers.front_of(request, experiment, answers.sheets_of(experiment))
+
+
+def _of_graph(request, sheet: Sheet) -> Quantity | None:
+    """Give the first quantity of the graph on which something was pointed at or marked off."""
+    wanted = requested.key_or_none(request.POST.get("graph"))
+    graph = next((one for one in sheet.graphs.all() if one.pk == wanted), None)
+    traces = [] if graph is None or graph.residuals_of_id else list(graph.traces.all())
+    return traces[0].quantity if traces else None
 
 
 def _changed(request, sheet: Sheet, thing: Span | Marker, name: str, move):

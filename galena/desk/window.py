@@ -19,6 +19,7 @@ from galena.experiments.models import Quantity, Run
 from galena.experiments.readings import Readings
 
 MOST_COLUMNS = 4000
+_ROOM_ALONG = 0.02  # of the readings' reach, before and behind them
 RESIDUAL = "r"  # the symbol of what is left over
 MOST_ASIDE = 200  # pixel columns on which readings that were set aside are told apart
 
@@ -118,13 +119,17 @@ def x_limits(sheet: Sheet, runs: list[RunReadings]) -> tuple[float, float]:
     log = sheet.x_view.log
     if not runs:
         return (1.0, 10.0) if log else (0.0, 10.0)
+    return axes.showing(_x_extremes(runs, log=log), log=log, room=_ROOM_ALONG)
+
+
+def _x_extremes(runs: list[RunReadings], *, log: bool) -> list[tuple[float, float]]:
     ends = []
     for one in runs:
         x = one.readings.t
         first = int(np.searchsorted(x, 0.0, side="right")) if log else 0
         if first < x.size:
             ends.append((float(x[first]), float(x[-1])))
-    return axes.showing(ends, log=log, room=0.02)
+    return ends
 
 
 def y_limits(runs: list[RunReadings], *, log: bool = False) -> tuple[float, float]:
@@ -150,7 +155,8 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
     troubles: dict[tuple[int, int], str] = {}
     shown = drawn(sheet, troubles)
     log = sheet.x_view.log
-    whole = x_limits(sheet, [one.read for one in shown])
+    read = [one.read for one in shown]
+    whole = x_limits(sheet, read)
     if lo is None or hi is None or not -math.inf < lo < hi < math.inf or (log and lo <= 0):
         lo, hi = whole
     columns = max(1, min(columns, MOST_COLUMNS))
@@ -170,11 +176,13 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
     graphs = [
         {"id": graph.pk, "trouble": _trouble(graph, troubles)}
         | {side: _whole(shown, graph.pk, side, views) for side in SIDES}
+        | {"zero": {side: _from_zero(shown, graph.pk, side) for side in SIDES}}
         for graph in sheet.graphs.all()
     ]
     runs = {one.read.run.number: one.read.run for one in shown}
     text = json.dumps(
         {"lo": lo, "hi": hi, "columns": columns, "x": whole, "graphs": graphs}
+        | {"zero": axes.from_zero(_x_extremes(read, log=False), room=_ROOM_ALONG)}
         | {
             "runs": [
                 {"number": n, "label": run.label, "marked": run.marked} for n, run in runs.items()
@@ -192,9 +200,16 @@ def _trouble(graph: Graph, troubles: dict[tuple[int, int], str]) -> str:
     return next((said for (_, quantity), said in troubles.items() if quantity in own), "")
 
 
+def _on_side(shown: list[Drawn], graph: int, side: str) -> list[RunReadings]:
+    return [one.read for one in shown if (one.trace.graph_id, one.trace.side) == (graph, side)]
+
+
 def _whole(shown: list[Drawn], graph: int, side: str, views: dict) -> tuple[float, float]:
-    on_it = [one.read for one in shown if (one.trace.graph_id, one.trace.side) == (graph, side)]
-    return y_limits(on_it, log=views[graph][side].log)
+    return y_limits(_on_side(shown, graph, side), log=views[graph][side].log)
+
+
+def _from_zero(shown: list[Drawn], graph: int, side: str) -> tuple[float, float]:
+    return axes.from_zero([one.readings.extremes for one in _on_side(shown, graph, side)])
 
 
 class _Packed:

@@ -1,5 +1,7 @@
 """What every response carries."""
 
+from contextvars import ContextVar
+
 from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpResponse
 from django.utils.decorators import sync_and_async_middleware
@@ -8,6 +10,8 @@ from whitenoise.middleware import WhiteNoiseMiddleware
 from galena.core.errors import NumberError
 from galena.shell.requested import RequestError, refused
 
+asking_window: ContextVar[str] = ContextVar("the window that asks", default="")
+LONGEST_WINDOW = 20
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self'; script-src 'self'; "
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -32,6 +36,28 @@ def content_security_policy(get_response):
 
         def middleware(request):
             return sealed(get_response(request))
+
+    return middleware
+
+
+@sync_and_async_middleware
+def window(get_response):
+    """Keep which window of a browser a request comes from."""
+
+    def note(request):
+        asking_window.set(request.headers.get("X-Window", "")[:LONGEST_WINDOW])
+
+    if iscoroutinefunction(get_response):
+
+        async def middleware(request):
+            note(request)
+            return await get_response(request)
+
+    else:
+
+        def middleware(request):
+            note(request)
+            return get_response(request)
 
     return middleware
 

@@ -28,7 +28,7 @@ def test_a_formula_over_findings_stands_again_with_its_error(as_ada, asked):
     address = reverse("build", args=[asked.experiment_id, asked.pk])
     typed = {"kind": "formula", "name": "q", "formula": "slope_A1*("}
     page = as_ada.post(address, typed)
-    assert list(value(page, "formula"))[-1] == "slope_A1*(" and list(value(page, "name")) == ["q"]
+    assert list(value(page, "formula"))[-1] == "slope_A1*(" and "q" in value(page, "name")
     assert (
         'aria-describedby="built-wrong"' in page.text
         and '<details class="asks-more" open>' in page.text

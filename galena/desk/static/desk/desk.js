@@ -1,7 +1,7 @@
 // The Desk: keeps the sheets in sight, the ledger, undo and the readings drawer together.
 // Owns which sheet is active: its ledger is shown, and keys go to it.
 import { listen } from "../shell/js/live.js";
-import { post, say } from "../shell/js/frame.js";
+import { post, say, WINDOW } from "../shell/js/frame.js";
 import { loadMarks } from "../shell/js/painter.js";
 import { Hand } from "./hand.js";
 import { Sheet } from "./sheet.js";
@@ -28,6 +28,25 @@ function activate(sheet) {
   if (Number(ledger().dataset.sheet) !== sheet.id) htmx.ajax("GET", sheet.section.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
 }
 
+// What is open in the ledger stays open when it comes anew, and the focus goes back to where the
+// work was: to what was asked about before a panel took the ledger's place.
+const opened = new Set();
+const nameOf = (details) => `${details.closest(".card-box")?.getAttribute("aria-label")} ${details.querySelector("summary").textContent}`;
+document.addEventListener("toggle", (event) => {
+  if (!event.target.matches?.("#ledger details.asks-more")) return;
+  if (event.target.open) opened.add(nameOf(event.target));
+  else opened.delete(nameOf(event.target));
+}, true);
+let backTo = null;
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.target?.id === "ledger") backTo = event.detail.elt.dataset.backTo ?? null;
+});
+function reopen() {
+  for (const details of ledger().querySelectorAll("details.asks-more")) if (opened.has(nameOf(details))) details.open = true;
+  if (backTo) { document.getElementById(backTo)?.focus(); backTo = null; }
+  else if (document.activeElement === document.body && ledger().matches(".panel")) ledger().focus({ preventScroll: true });
+}
+
 let held = null; // the <section> that the sheets belong to
 function renew() {
   const section = document.getElementById("sheets");
@@ -47,6 +66,7 @@ function renew() {
     }
     if (front) { active = front; for (const one of sheets) one.section.dataset.active = one === front; }
   }
+  reopen();
   const { sheet } = ledger().dataset;
   sheets.find(({ id }) => id === Number(sheet))?.show(JSON.parse(document.getElementById("overlay").textContent));
 }
@@ -58,10 +78,20 @@ document.body.addEventListener("runs-changed", () => {
 });
 
 // A run that is being recorded grows here too: what is new is fetched a few times a second.
+// What another window has changed is shown here too, as soon as nobody is in the middle of it.
+let pending = null;
+const inTheMiddle = () => sheets.some((one) => one.isHeld) || document.querySelector("[popover]:popover-open")
+  || ledger().matches(".panel") || document.activeElement?.closest("#ledger input, #ledger textarea, #drawer input");
+function later() {
+  clearTimeout(pending);
+  pending = setTimeout(() => (inTheMiddle() ? later() : reloadSheets()), 250);
+}
+
 let growing = null;
 const fetchAll = () => { for (const one of sheets) one.fetch(); };
 listen(desk.dataset.events, {
   run: () => document.body.dispatchEvent(new Event("rail-changed")),
+  desk: ({ window: from }) => { if (from !== WINDOW) later(); },
   "run-readings": () => { growing ??= setTimeout(() => { growing = null; fetchAll(); }, 250); },
   gap: fetchAll,
 });
@@ -72,8 +102,15 @@ document.addEventListener("click", (event) => {
   if (act === "note" && active) { document.getElementById("sheet-tools").hidePopover(); active.write(); }
   const whole = event.target.closest("[data-whole-axis]")?.dataset.wholeAxis;
   if (whole) {
-    const { sheet: id, axis, graph } = form.querySelector("form").dataset;
+    const own = form.querySelector("form");
+    const { sheet: id, axis, graph } = own.dataset;
     const sheet = sheets.find((one) => one.id === Number(id));
+    const typed = ["lo", "hi"].map((name) => own.elements[name]).filter((one) => one.value !== one.defaultValue);
+    if (whole === "zero" && typed.length) { // what is typed wins: only the other end is at zero
+      if (typed.length === 1 && typed[0].name === "hi") own.elements.lo.value = "0";
+      own.requestSubmit();
+      return;
+    }
     sheet?.view.allOf({ axis, graph: Number(graph) }, sheet.shown.whole, whole === "zero");
     form.hidePopover();
   }
@@ -81,6 +118,10 @@ document.addEventListener("click", (event) => {
 
 // The form of an axis opens beside its label and has the keys; Escape gives them back.
 let asker = null;
+document.addEventListener("htmx:beforeRequest", (event) => {
+  const { sheet: id, axis, graph } = event.detail.elt.dataset;
+  if (axis && event.detail.elt.matches("form")) sheets.find((one) => one.id === Number(id))?.view.yieldTo({ axis, graph: Number(graph) });
+});
 document.addEventListener("htmx:beforeRequest", (event) => { if (event.detail.elt.matches(".axis-label")) asker = event.detail.elt; });
 document.addEventListener("htmx:afterSettle", (event) => {
   if (event.detail.target !== form) return;
@@ -172,7 +213,11 @@ function renewTable() {
   table?.close();
   table = new Table(drawer, {
     changed: tableChanged,
-    reload: (html) => { if (html) htmx.swap("#drawer", html, { swapStyle: "innerHTML" }); reloadSheets(); },
+    reload: (html, focus) => {
+      if (html) htmx.swap("#drawer", html, { swapStyle: "innerHTML" });
+      if (focus === "last head") [...drawer.querySelectorAll(".head")].at(-1)?.select();
+      reloadSheets();
+    },
     read: async (run, row) => {
       const found = active && await active.ask({ run, row });
       if (found) { active.cursor = found; active.showCursor(true); }

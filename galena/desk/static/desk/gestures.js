@@ -50,8 +50,8 @@ export function attach(stack, { where, box, fromX, zoom, slide, draft, span, mar
     held = null;
     draft(null);
     if (part.axis !== "plot") return;
-    if (dragged) span(from, inside(event), event.altKey);
-    else marker(from, event.altKey);
+    if (dragged) span(from, inside(event), event.altKey, part.graph);
+    else marker(from, event.altKey, part.graph);
   });
   stack.addEventListener("pointercancel", (event) => { fingers.delete(event.pointerId); held = pinch = null; draft(null); });
   stack.addEventListener("dblclick", (event) => {

@@ -56,7 +56,7 @@ export class Sheet {
       zoom: (part, factor, x, y) => this.view.zoom(part, this.scalesNow(), factor, x, y),
       slide: (part, x, y) => this.view.slide(part, this.scalesNow(), x, y),
       draft: (ends) => { this.ruler.draft = ends; this.repaint(); },
-      span: (lo, hi, free) => this.mark(lo, hi, free), marker: (x, free) => this.drop(x, free),
+      span: (lo, hi, free, graph) => this.mark(lo, hi, free, graph), marker: (x, free, graph) => this.drop(x, free, graph),
       hover: (x, free) => this.point(x, 0, free),
       axis: (part) => this.openAxis(part), key: (event) => this.key(event),
       axisKey: (label, event) => this.axisKey(label, event),
@@ -256,12 +256,15 @@ export class Sheet {
     document.dispatchEvent(new CustomEvent("cursor", { detail: { sheet: this, cursor: this.cursor } }));
   }
 
+  // A hand is in the middle of something here.
+  get isHeld() { return Boolean(this.ruler.held || this.ruler.draft || this.begun !== null); }
+
   // Spans and markers come to rest on readings, unless Alt was held.
-  mark(lo, hi, free = false) {
-    this.change(this.section.dataset.spans, { lo: Math.min(lo, hi), hi: Math.max(lo, hi), ...(!free && { snap: 1 }) }, "ledger");
+  mark(lo, hi, free = false, graph = null) {
+    this.change(this.section.dataset.spans, { lo: Math.min(lo, hi), hi: Math.max(lo, hi), ...(!free && { snap: 1 }), ...(graph !== null && { graph }) }, "ledger");
   }
 
-  drop(x, free = false) { this.change(this.section.dataset.markers, { x, ...(!free && { snap: 1 }) }, "ledger"); }
+  drop(x, free = false, graph = null) { this.change(this.section.dataset.markers, { x, ...(!free && { snap: 1 }), ...(graph !== null && { graph }) }, "ledger"); }
 
   markOff() {
     if (this.begun === null) {

@@ -297,7 +297,7 @@ export class Table {
     else if (act === "back") this.toRow({ act: "back", row: this.row });
     else if (act === "insert" || act === "remove") this.toRow({ act, row: this.row });
     else if (act === "fill") this.toRow({ act, row: this.row, ...this.fields("column", "start", "step", "count") });
-    else if (act === "column") this.act({ act }).then((html) => html && this.reload(html));
+    else if (act === "column") this.act({ act }).then((html) => html && this.reload(html, "last head"));
   }
 
   fields(...names) { return Object.fromEntries(names.map((name) => [name, this.tools.elements[name].value])); }

@@ -74,11 +74,10 @@ export class View {
   }
 
   all(whole, fromZero) {
-    const zero = ([lo, hi], log) => (log ? null : [Math.min(0, lo), Math.max(0, hi)]);
-    this.put("x", null, fromZero && whole ? zero(whole.x, this.layout.x.log) : null);
+    this.put("x", null, fromZero && whole && !this.layout.x.log ? whole.zero : null);
     for (const graph of this.layout.graphs) {
       const found = whole?.graphs.get(graph.id);
-      for (const side of SIDES) this.put(side, graph.id, fromZero && found ? zero(found[side], graph[side].log) : null);
+      for (const side of SIDES) this.put(side, graph.id, fromZero && found && !graph[side].log ? found.zero[side] : null);
     }
     this.moved();
   }
@@ -86,10 +85,14 @@ export class View {
   // Show all of one axis, or from zero.
   allOf({ axis, graph }, whole, fromZero) {
     const log = axis === "x" ? this.layout.x.log : this.layout.graphs.find(({ id }) => id === graph)[axis].log;
-    const found = axis === "x" ? whole?.x : whole?.graphs.get(graph)?.[axis];
-    const next = fromZero && found && !log ? [Math.min(0, found[0]), Math.max(0, found[1])] : null;
-    this.put(axis, graph, next);
+    const found = axis === "x" ? whole?.zero : whole?.graphs.get(graph)?.zero[axis];
+    this.put(axis, graph, fromZero && found && !log ? found : null);
     this.moved();
+  }
+
+  // What is typed for an axis wins over what a hand moved just before.
+  yieldTo({ axis, graph }) {
+    this.touched.delete(axis === "x" ? "x" : `${graph} ${axis}`);
   }
 
   moved() {

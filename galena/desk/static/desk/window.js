@@ -79,7 +79,7 @@ export class Window {
     });
     this.runs = head.runs;
     this.span = head;
-    this.whole = { x: head.x, graphs: new Map(head.graphs.map((graph) => [graph.id, graph])) };
+    this.whole = { x: head.x, zero: head.zero, graphs: new Map(head.graphs.map((graph) => [graph.id, graph])) };
     this.trouble = "";
     this.bytes = buffer.byteLength;
   }

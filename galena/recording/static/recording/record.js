@@ -124,7 +124,7 @@ main.dataset.kind = document.getElementById("plan").dataset.kind;
 // What was typed after the plan was asked for anew is still there when the answer comes.
 document.addEventListener("htmx:beforeSwap", (event) => {
   const { target, requestConfig } = event.detail;
-  if (target?.id !== "plan" || requestConfig?.verb !== "get") return;
+  if (target?.id !== "plan" || !(requestConfig?.verb === "get" || requestConfig?.path.endsWith("/panel"))) return;
   const sent = requestConfig.formData;
   const typed = [...target.querySelectorAll("#act input.entry")].filter(({ name, value }) => sent.has(name) && sent.get(name) !== value);
   const kept = typed.map(({ id, value }) => [id, value]);
@@ -161,7 +161,7 @@ else if (phase === "" && newest && main.dataset.kind !== "stepwise") replay.open
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.altKey || event.metaKey) return;
   if (document.querySelector("[popover]:popover-open")) return;
-  if (replay.isOpen && replay.run.at !== null && !wantsSpace(event.target) && replay.key(event)) { event.preventDefault(); return; }
+  if (replay.isOpen && (replay.run.at !== null || event.key === "r") && replay.key(event)) { event.preventDefault(); return; }
   if (event.repeat) return;
   const act = { Space: "[data-space]", Enter: "[data-enter]", Escape: "[data-escape]" }[event.code];
   if (!act || (event.code !== "Escape" && wantsSpace(event.target))) return;

@@ -73,6 +73,8 @@ function close() {
   delete main.dataset.replaying;
   delete main.dataset.looking;
   bar.hidden = true;
+  trouble.textContent = "";
+  document.getElementById("replay-said").textContent = "";
   document.querySelectorAll(".rig-then, #numbers .then").forEach((element) => element.remove());
 }
 
@@ -100,7 +102,7 @@ function frame(now) { // called for every picture
 
 function key(event) { // true where the key was for the replay
   if (!run || event.target.matches("input:not(#replay-at), select, textarea")) return false;
-  if (event.code === "Space" && !event.repeat) toggle();
+  if (event.key === "r" && !event.repeat) toggle();
   else if (event.key === "ArrowLeft" || event.key === "ArrowRight") step((event.key === "ArrowLeft" ? -1 : 1) * (event.shiftKey ? 10 : 1));
   else if (event.key === "Escape") close();
   else return false;

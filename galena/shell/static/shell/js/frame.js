@@ -37,9 +37,34 @@ document.addEventListener("toggle", (event) => {
   if (button) placeBeside(event.target, button);
 }, true);
 
+// This window, so that it does not take its own changes for those of another one.
+export const WINDOW = Math.random().toString(36).slice(2, 10);
+document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-Window"] = WINDOW; });
+
+// A click that closes a pop-up or a menu does nothing else.
+let swallowed = false;
+document.addEventListener("pointerdown", (event) => {
+  const open = [...document.querySelectorAll("[popover]:popover-open, details.menu[open]")];
+  const invoker = event.target.closest("[popovertarget], summary");
+  swallowed = open.length > 0 && !invoker && !open.some((one) => one.contains(event.target));
+  if (!swallowed) return;
+  event.preventDefault();
+  event.stopPropagation();
+  for (const one of open) {
+    if (one.matches("details")) one.open = false;
+    else one.hidePopover();
+  }
+}, true);
+document.addEventListener("click", (event) => {
+  if (!swallowed || event.detail === 0) return; // a key is no click of this kind
+  swallowed = false;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+}, true);
+
 export function post(url, fields) {
   const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-  return fetch(url, { method: "POST", body: new URLSearchParams(fields), headers: { "X-CSRFToken": token, "HX-Request": "true" } });
+  return fetch(url, { method: "POST", body: new URLSearchParams(fields), headers: { "X-CSRFToken": token, "HX-Request": "true", "X-Window": WINDOW } });
 }
 
 // The facts of a run: shown beside the button that asked for them, closed when they are gone.
