@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from galena.bench.models import Calibration, Channel, Take
 from galena.core import calibration as curves
-from galena.core import numbers, units
+from galena.core import numbers, symbols, units
 from galena.core.errors import CalibrationError
 from galena.core.formats.calibration_file import CalibrationRecord, as_data, loads
 from galena.core.statistics import describe
@@ -41,7 +41,11 @@ def describe_value(
     making.unit = unit.strip()[:60]
     units.parse(making.unit)
     making.quantity = quantity.strip()[:100] or making.channel.name
-    making.symbol = symbol.strip()[:20] or making.channel.symbol
+    if symbol.strip() and not symbols.is_symbol(symbol.strip()):
+        raise CalibrationError(
+            f"“{symbol.strip()[:20]}” is no symbol: begin with a letter; digits and _ may follow."
+        )
+    making.symbol = symbol.strip() or making.channel.symbol
     if model in curves.DEGREES:
         making.model = model
     making.save(update_fields=["quantity", "symbol", "unit", "model"])

@@ -12,7 +12,7 @@ from galena.bench.in_use import InUseError
 from galena.bench.live import BENCH
 from galena.bench.models import Channel, Instrument
 from galena.bench.rig_views import rigs_context
-from galena.core import numbers, second_look
+from galena.core import numbers, second_look, symbols
 from galena.core.errors import NumberError
 from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.access import experiment_for
@@ -173,6 +173,10 @@ def describe_channel(request, experiment_id: int, channel_id: int):
     decimals = posted.get("decimals")
     if unit is not None and unit not in shown.unit_choices:
         return _bench(request, experiment, f"{shown.name} cannot be shown in “{unit[:20]}”.")
+    symbol = posted.get("symbol", "").strip()
+    if symbol and symbol != shown.symbol and not symbols.is_symbol(symbol):
+        said = f"“{symbol[:20]}” is no symbol: begin with a letter; digits and _ may follow."
+        return _bench(request, experiment, said)
     try:
         if decimals is not None:
             decimals = requested.whole(decimals, "Decimals", 0, MOST_DECIMALS)

@@ -13,6 +13,19 @@ def plain(symbol: str) -> str:
     return base + below.translate(_SUBSCRIPTS) if below.isdigit() and below.isascii() else symbol
 
 
+_SYMBOL = re.compile(r"[^\W\d_][^\W_]*(?:_[^\W_]+)*_?")
+LONGEST = 12
+
+
+def is_symbol(text: str) -> bool:
+    """Tell whether formulas can read a text as a symbol: a letter, then letters, digits and _.
+
+    A raised figure is none of them: `H²` would be read as a square.
+    """
+    plain_text = len(text) <= LONGEST and _SYMBOL.fullmatch(text) is not None
+    return plain_text and all(one == "_" or one.isalpha() or one.isdecimal() for one in text)
+
+
 _PIECES = re.compile(
     r"(?P<symbol>(?<![^\W_])[^\W\d_](?=_[^\W_]))_(?P<sub>[^\W_]+)"
     r"|\^(?P<sup>[-\u2212]?\d+)"

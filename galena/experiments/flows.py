@@ -1,10 +1,12 @@
 """All changes to experiments and their runs."""
 
+from collections.abc import Iterable
+
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from galena.core import units
+from galena.core import symbols, units
 from galena.core.errors import ConditionError, GalenaError, UnitError
 from galena.core.formula import FUNCTIONS
 from galena.experiments.models import (
@@ -28,14 +30,20 @@ class ExperimentError(GalenaError, ValueError):
         super().__init__(message)
 
 
-def create(owner, title: str, conditions: list[tuple[str, str]] = ()) -> Experiment:
-    """Make an experiment with conditions, each a name and a unit."""
+def create(owner, title: str, conditions: Iterable[tuple[str, ...]] = ()) -> Experiment:
+    """Make an experiment with conditions, each a name, a unit and, where it has one, a symbol."""
     with transaction.atomic():
         experiment = Experiment.objects.create(owner=owner, title=title)
-        Condition.objects.bulk_create(
-            Condition(experiment=experiment, name=name, unit=unit, kind=_kind_of(unit))
-            for name, unit in conditions
-        )
+        for name, unit, *symbol in conditions:
+            letter = symbol[0] if symbol else ""
+            try:
+                refuse_symbol(experiment, letter)
+            except ExperimentError:  # a name that looks like a symbol
+                name, letter = f"{name} {letter}".strip(), ""
+            Condition.objects.create(
+                experiment=experiment, name=name or letter, symbol=letter, unit=unit,
+                kind=_kind_of(unit),
+            )  # fmt: skip
     return experiment
 
 
@@ -149,7 +157,7 @@ def refuse_symbol(experiment: Experiment, symbol: str, but: object = None) -> No
     """
     if len(symbol) > 12:
         raise ExperimentError("symbol", "Keep the symbol to 12 characters.")
-    if symbol and not (symbol[0].isalpha() and symbol.replace("_", "").isalnum()):
+    if symbol and not symbols.is_symbol(symbol):
         raise ExperimentError(
             "symbol",
             f"“{symbol}” is no symbol. Begin with a letter; digits and _ may follow, for example "

@@ -1,5 +1,11 @@
 from django import forms
 
+from galena.core.errors import UnitError
+from galena.core.formats.heads import head
+from galena.core.symbols import is_symbol as is_one
+
+LONGEST_NAME = 60
+
 
 class NewExperiment(forms.Form):
     """What is asked before there is an experiment."""
@@ -16,16 +22,25 @@ class NewExperiment(forms.Form):
         label="Conditions that change from run to run",
         required=False,
         max_length=300,
-        help_text="Separated by commas, a unit in brackets. For example: pump (mL/s), drain",
+        help_text="Separated by commas, a unit in brackets. For example: pump (mL/s), weight m (kg)",
     )
 
-    def clean_conditions(self) -> list[tuple[str, str]]:
-        """Split “pump (mL/s), drain” into names and units."""
+    def clean_conditions(self) -> list[tuple[str, str, str]]:
+        """Split “weight m (kg), drain” into names, units and symbols."""
         found = []
         for part in self.cleaned_data["conditions"].split(","):
-            name, _, unit = part.partition("(")
-            if name.strip():
-                found.append((name.strip()[:100], unit.strip().rstrip(")").strip()[:60]))
-        if len({name for name, _ in found}) < len(found):
+            try:
+                said = head(part)
+            except UnitError as error:
+                raise forms.ValidationError(f"“{part.strip()}”: {error}") from error
+            is_symbol = is_one(said.symbol)
+            name = said.name if is_symbol else f"{said.name} {said.symbol}"
+            symbol = said.symbol if is_symbol else ""
+            if name.strip() or symbol:
+                found.append((name.strip()[:LONGEST_NAME], said.unit, symbol))
+        if len({name or symbol for name, _, symbol in found}) < len(found):
             raise forms.ValidationError("Two conditions have the same name. Rename one of them.")
+        symbols = [symbol for *_, symbol in found if symbol]
+        if len(set(symbols)) < len(symbols):
+            raise forms.ValidationError("Two conditions have the same symbol. Change one of them.")
         return found

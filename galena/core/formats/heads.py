@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from galena.core import units
 from galena.core.errors import UnitError
+from galena.core.symbols import is_symbol
 
 LONGEST_NAME = 100
 LONGEST_HEAD, LONGEST_LINE = 300, 5000  # what is longer would take long to read
@@ -71,5 +72,5 @@ def apart(line: str, count: int) -> list[str] | None:
 
 
 def _is_symbol(word: str) -> bool:
-    base, _, below = word.partition("_")
-    return (len(base) <= 2 or word == "pH") and base.isalpha() and len(below) <= 12
+    base = word.partition("_")[0]
+    return (len(base) <= 2 or word == "pH") and base.isalpha() and is_symbol(word)

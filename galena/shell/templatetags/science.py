@@ -103,7 +103,7 @@ def run_label(run):
         for one in run.condition_values.all()
         if one.text
     ]
-    parts = [run.name, *held, run.note]
+    parts = [words(run.name), *held, words(run.note)]
     return format_html_join(" · ", "{}", ((part,) for part in parts if part))
 
 

@@ -183,7 +183,7 @@ export class Sheet {
     const sum = (name) => this.shown.traces.reduce((total, one) => total + (one.graph === graph ? one[name] : 0), 0);
     const count = (number) => number.toLocaleString("en").replaceAll(",", "\u2009");
     const [unseen, gaps] = [sum("unseen"), sum("gaps")];
-    const parts = [unseen && `${count(unseen)} readings at zero or below have no place here`, gaps && `${count(gaps)} rows without a number`, this.shown.whole?.graphs.get(graph)?.trouble];
+    const parts = [unseen && `${count(unseen)} ${unseen === 1 ? "reading at zero or below has" : "readings at zero or below have"} no place here`, gaps && `${count(gaps)} row${gaps === 1 ? "" : "s"} without a number`, this.shown.whole?.graphs.get(graph)?.trouble];
     return parts.filter(Boolean).join("; ");
   }
 
