@@ -22,7 +22,7 @@ class NewExperiment(forms.Form):
         label="Conditions that change from run to run",
         required=False,
         max_length=300,
-        help_text="Separated by commas, a unit in brackets. For example: pump (mL/s), weight m (kg)",
+        help_text="Separated by commas, units in brackets. For example: pump (mL/s), weight m (kg)",
     )
 
     def clean_conditions(self) -> list[tuple[str, str, str]]:

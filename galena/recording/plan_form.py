@@ -116,6 +116,8 @@ def keep(form: PlanForm, experiment: Experiment, person, *, note: bool = True) -
     note: whether the note is kept too; it belongs to the run that it was typed for.
     """
     fields = {name: getattr(form, name) for name in KEPT}
+    if form.plan != Run.Plan.STEPWISE:  # no other page shows what is typed with each reading
+        del fields["typed"]
     fields["conditions"] = {str(key): text for key, text in form.conditions.items()}
     fields["note"] = form.note if note else ""
     TypedPlan.objects.update_or_create(

@@ -26,7 +26,7 @@ def take(request, experiment_id: int):
     """Take a reading with the setting that is typed; the first one begins the run."""
     experiment = experiment_for(request, experiment_id)
     live = live_channels(experiment)
-    form = plan_form.read(request.POST, experiment, live, request.user)
+    form = plan_form.read_as(Run.Plan.STEPWISE, request.POST, experiment, live, request.user)
     quantities = [one for one in experiment.entered if one.pk in form.typed]
     wish = Wish(experiment, form.channels, form.conditions, form.note, request.user)
     try:
@@ -37,7 +37,8 @@ def take(request, experiment_id: int):
         return _steps(request, experiment, form=form, wrong=error.quantity, trouble=str(error))
     except GalenaError as error:
         return _steps(request, experiment, form=form, trouble=str(error))
-    plan_form.keep(form, experiment, request.user, note=False)
+    if "kind-shown" in request.POST:  # the plan is on the page only before the first reading
+        plan_form.keep(form, experiment, request.user, note=False)
     return _steps(request, experiment, said=said, event="step-taken")
 
 

@@ -80,3 +80,15 @@ def test_looking_at_sizes_and_kinds_keeps_nothing(as_ada, experiment, at):
     as_ada.get(at("plan-size"), STEADY)
     as_ada.get(at("panel"), ARMED)
     assert not TypedPlan.objects.exists()
+
+
+def test_what_is_typed_with_each_reading_is_not_forgotten_by_another_kind(as_ada, experiment, at):
+    quantity = flows.add_entered(experiment, "distance", "d", "m")
+    as_ada.post(at("panel"), STEADY | {"plan": "stepwise"})
+    page = as_ada.post(at("plan-size"), {"plan": "stepwise", "kind-shown": "stepwise",
+                                         "average": "0.3", "typed": quantity.pk})  # fmt: skip
+    assert page.status_code == 200
+    as_ada.post(at("panel"), {"plan": "steady", "kind-shown": "stepwise", "average": "0.3",
+                              "typed": quantity.pk})  # fmt: skip
+    taken = as_ada.post(at("take-step"), {f"setting-{quantity.pk}": "0.3"})
+    assert "Say first what is typed" not in taken.text

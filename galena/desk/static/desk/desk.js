@@ -33,7 +33,7 @@ function activate(sheet) {
 const opened = new Set();
 const nameOf = (details) => `${details.closest(".card-box")?.getAttribute("aria-label")} ${details.querySelector("summary").textContent}`;
 document.addEventListener("toggle", (event) => {
-  if (!event.target.matches?.("#ledger details.asks-more")) return;
+  if (!event.target.matches?.("#ledger details.stays")) return;
   if (event.target.open) opened.add(nameOf(event.target));
   else opened.delete(nameOf(event.target));
 }, true);
@@ -42,7 +42,7 @@ document.addEventListener("htmx:beforeRequest", (event) => {
   if (event.detail.target?.id === "ledger") backTo = event.detail.elt.dataset.backTo ?? null;
 });
 function reopen() {
-  for (const details of ledger().querySelectorAll("details.asks-more")) if (opened.has(nameOf(details))) details.open = true;
+  for (const details of ledger().querySelectorAll("details.stays")) if (opened.has(nameOf(details))) details.open = true;
   if (backTo) { document.getElementById(backTo)?.focus(); backTo = null; }
   else if (document.activeElement === document.body && ledger().matches(".panel")) ledger().focus({ preventScroll: true });
 }

@@ -45,7 +45,7 @@ document.addEventListener("htmx:configRequest", (event) => { event.detail.header
 let swallowed = false;
 document.addEventListener("pointerdown", (event) => {
   const open = [...document.querySelectorAll("[popover]:popover-open, details.menu[open]")];
-  const invoker = event.target.closest("[popovertarget], summary");
+  const invoker = event.target.closest("[popovertarget], summary, a[href]"); // a link leads away
   swallowed = open.length > 0 && !invoker && !open.some((one) => one.contains(event.target));
   if (!swallowed) return;
   event.preventDefault();
