@@ -103,7 +103,9 @@ def run_label(run):
         for one in run.condition_values.all()
         if one.text
     ]
-    parts = [words(run.name), *held, words(run.note)]
+    # The letters of spans in the name of a harvest are no symbols.
+    name = run.name if run.plan == "harvest" else words(run.name)
+    parts = [name, *held, words(run.note)]
     return format_html_join(" · ", "{}", ((part,) for part in parts if part))
 
 

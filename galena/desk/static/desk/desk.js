@@ -38,12 +38,15 @@ document.addEventListener("toggle", (event) => {
   else opened.delete(nameOf(event.target));
 }, true);
 let backTo = null;
+let focused = null; // the name of what had the focus in the ledger: it may come anew, first folded away
+document.addEventListener("focusin", (event) => { focused = event.target.closest("#ledger") ? event.target.id : null; });
 document.addEventListener("htmx:beforeRequest", (event) => {
   if (event.detail.target?.id === "ledger") backTo = event.detail.elt.dataset.backTo ?? null;
 });
 function reopen() {
   for (const details of ledger().querySelectorAll("details.stays")) if (opened.has(nameOf(details))) details.open = true;
   if (backTo) { document.getElementById(backTo)?.focus(); backTo = null; }
+  else if (document.activeElement === document.body && document.getElementById(focused)) document.getElementById(focused).focus();
   else if (document.activeElement === document.body && ledger().matches(".panel")) ledger().focus({ preventScroll: true });
 }
 
