@@ -24,6 +24,7 @@ from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity, Run
 from galena.experiments.quantity_flows import save_given
 from galena.shell import requested
+from galena.shell.templatetags.science import unit_of_difference
 
 LONGEST_TYPED = 300
 RANGE = 4.0  # a slider reaches from minus to plus so many times its value
@@ -141,7 +142,7 @@ def preview(request, experiment_id: int, finding_id: int):
             )  # fmt: skip
     except GalenaError as error:
         return JsonResponse({"trouble": str(error)}, status=422)
-    unit = finding.quantity.unit
+    unit = unit_of_difference(finding.quantity.unit)
     return JsonResponse(
         {
             "id": finding.pk,

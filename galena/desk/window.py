@@ -9,8 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from galena.core import axes, series
+from galena.core import axes, series, units
 from galena.core.decimate import column_edges, column_extremes, envelope
+from galena.core.dimensions import of_difference
 from galena.core.symbols import plain
 from galena.desk.findings import RELATED, Answers
 from galena.desk.models import SIDES, Finding, Graph, Sheet, Trace
@@ -108,6 +109,7 @@ def _left_over(sheet: Sheet, shown: set[int]) -> list[Drawn]:
         off = inside.y - fit.predict(inside.t) if len(inside) else inside.y
         quantity = copy(trace.quantity)
         quantity.symbol = f"{RESIDUAL}_{plain(quantity.symbol)}"
+        quantity.unit = str(of_difference(units.parse(quantity.unit)))
         read = Readings(inside.t, off, None, inside.u, rows=inside.rows)
         if len(read):
             found.append(Drawn(trace, RunReadings(finding.run, read, quantity)))

@@ -1,10 +1,14 @@
 """Half-typed formulas survive an error, a missing given and a reload."""
 
+import re
+
+import numpy as np
 import pytest
 from django.urls import reverse
 
 from galena.desk import finding_flows, flows, sheets
 from galena.experiments.models import Given
+from galena.instruments.protocol import ChannelFacts
 from tests import making
 
 
@@ -78,3 +82,25 @@ def test_a_formula_on_the_page_of_quantities_survives_a_given_and_a_reload(as_ad
     as_ada.post(reverse("keep-formula", args=[pk]), {"formula": "k*h", "symbol": "E"})
     fresh = as_ada.get(reverse("quantities", args=[pk]) + "?of=new")
     assert list(value(fresh, "formula")) == [""]
+
+
+def test_differences_of_temperatures_are_in_kelvins_everywhere(as_ada, experiment):
+    facts = ChannelFacts("T", "temperature", "T", "°C", -20.0, 120.0, 0.1, 100.0)
+    y = 60 * np.exp(-np.arange(200) / 60) + 20 + np.random.default_rng(1).normal(0, 0.2, 200)
+    run = making.run(experiment, y, facts=facts)
+    quantity = experiment.quantities.get(symbol="T")
+    sheet = sheets.first_sheet(experiment)
+    sheets.choose_quantity(sheet, quantity)
+    span = flows.add_span(sheet, 0.0, 20.0)
+    for kind in ("line", "decay_constant"):
+        (one,) = finding_flows.ask(span, kind, quantity, [run])
+    pk = experiment.pk
+    panel = as_ada.get(reverse("finding", args=[pk, one.pk])).text
+    compared = as_ada.get(reverse("compare", args=[pk, span.pk])).text
+    typed = as_ada.get(reverse("quantities", args=[pk]) + f"?of={quantity.pk}").text
+    finding_flows.show_residuals(one, True)
+    desk = as_ada.get(reverse("desk", args=[pk])).text
+    assert re.search(r"residual standard deviation</td><td class=\"value\">0\.\d+ K", panel)
+    assert re.search(r"class=\"number\">\s*\d+\.\d+ K", compared) and "°C</td>" not in compared
+    assert "<span>K</span>" in typed
+    assert "residual / K" in desk

@@ -5,6 +5,8 @@ from django.utils.html import format_html, format_html_join
 
 from galena.core import numbers, plans, symbols, units
 from galena.core.conditions import shown
+from galena.core.dimensions import of_difference
+from galena.core.errors import UnitError
 from galena.shell.marks import mark_of
 
 register = template.Library()
@@ -35,6 +37,15 @@ def plain_symbol(text):
 def unit(text):
     """Typeset a unit; text that is no unit is shown as it stands."""
     return units.shown(str(text))
+
+
+@register.filter
+def unit_of_difference(text):
+    """Typeset the unit of a difference, a scatter or an uncertainty: K where values are in °C."""
+    try:
+        return units.format(of_difference(units.parse(str(text))))
+    except UnitError:
+        return units.shown(str(text))
 
 
 @register.filter
