@@ -1,6 +1,6 @@
 """A server with a benchmark's own rig, in processes of their own, as a school would run it."""
 
-import atexit
+import hashlib
 import os
 import re
 import shutil
@@ -10,7 +10,6 @@ import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from functools import cache
 from pathlib import Path
 
 import httpx
@@ -22,6 +21,7 @@ create(Person.objects.create_user("ada", first_name="Ada"), "Bench")
 """
 
 
+ROOT = Path(__file__).parents[1]
 GALENA = [sys.executable, "-m", "galena"]
 
 
@@ -54,14 +54,22 @@ def served_from(folder: str, stand_ins: list[str]) -> Iterator[tuple[str, int]]:
         process.wait()
 
 
-@cache
-def _empty_world() -> str:
-    """Make a folder with one person's empty experiment, once; it is removed at the end."""
-    folder = tempfile.mkdtemp()
-    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+def _empty_world() -> Path:
+    """Give a folder with one person's empty experiment; made once for the migrations there are."""
+    migrations = sorted(str(one) for one in ROOT.glob("galena/*/migrations/0*.py"))
+    name = hashlib.sha256("\n".join(migrations).encode()).hexdigest()[:12]
+    kept = ROOT / ".work" / f"empty-world-{name}"
+    if kept.exists():
+        return kept
+    kept.parent.mkdir(exist_ok=True)
+    folder = tempfile.mkdtemp(dir=kept.parent)
     for words in (["migrate", "-v0"], ["shell", "-v0", "-c", PERSON]):
         subprocess.run([*GALENA, "manage", *words], env=surroundings(folder, []), check=True)
-    return folder
+    try:
+        Path(folder).rename(kept)
+    except OSError:  # another benchmark has made it meanwhile
+        shutil.rmtree(folder)
+    return kept
 
 
 @contextmanager
