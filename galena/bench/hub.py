@@ -8,10 +8,12 @@ put in its place: a slow watcher never delays the recorder or another watcher.
 import asyncio
 import contextlib
 import json
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Awaitable, Callable
 
 BACKLOG = 20
 KEEP_ALIVE = 15.0
+ASK_AGAIN = 60.0
+Allowed = Callable[[], Awaitable[bool]]
 
 
 class Watcher:
@@ -83,14 +85,25 @@ class Hub:
             if watcher.session == session:
                 watcher.end(encode("signed-out", {}))
 
-    async def stream(self, topics: frozenset[str], session: str = "") -> AsyncIterator[bytes]:
-        """Give events as they come, and a comment now and then so that a dead line is noticed."""
+    async def stream(
+        self, topics: frozenset[str], session: str = "", allowed: Allowed | None = None
+    ) -> AsyncIterator[bytes]:
+        """Give events as they come, and a comment now and then so that a dead line is noticed.
+
+        allowed: asked every `ASK_AGAIN` seconds whether the session still is one.
+        """
         self._loop = asyncio.get_running_loop()
+        ask_at = self._loop.time() + ASK_AGAIN
         watcher = Watcher(topics, session)
         self._watchers.add(watcher)
         try:
             yield encode("hello", {})
             while not (watcher.is_over or self._closing):
+                if allowed is not None and self._loop.time() > ask_at:
+                    ask_at = self._loop.time() + ASK_AGAIN
+                    if not await allowed():
+                        yield encode("signed-out", {})
+                        return
                 event = b": still here\n\n"
                 # wait_for would swallow being cancelled where an event comes at the same moment.
                 with contextlib.suppress(TimeoutError):

@@ -222,11 +222,23 @@ async def events(request, experiment_id: int):
         wanted.add(f"run:{experiment.pk}")
     await sync_to_async(BENCH.show)(experiment)
     await sync_to_async(connections.close_all)()  # a stream stays open for hours
-    feed = BENCH.hub.stream(frozenset(wanted), request.session.session_key or "")
+    session = request.session
+    feed = BENCH.hub.stream(
+        frozenset(wanted), session.session_key or "", sync_to_async(lambda: _is_session(session))
+    )
     response = StreamingHttpResponse(feed, content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"
     return response
+
+
+def _is_session(session) -> bool:
+    """Tell whether a session has neither ended nor expired."""
+    try:
+        kept = type(session)(session.session_key).load()
+        return bool(kept)
+    finally:
+        connections.close_all()
 
 
 def _others_use(request, feeds) -> str:

@@ -8,10 +8,11 @@ from types import SimpleNamespace
 import httpx
 import pytest
 from django.conf import settings as django_settings
+from django.contrib.sessions.models import Session
 from django.test import Client
 from django.urls import reverse
 
-from galena.bench import microphone_views
+from galena.bench import hub, microphone_views
 from galena.bench.in_use import InUseError, Use, refuse
 from galena.bench.live import BENCH
 from galena.classroom.patience import FREE_BY_NAME, PATIENCE, Patience
@@ -84,6 +85,21 @@ def test_a_live_feed_ends_with_the_session(room, experiment, ada):
     until(lambda: BENCH.hub.count == 1, "the end of the stream")
     stream.close()
     other.close()
+
+
+def test_a_live_feed_ends_when_the_session_has_expired(room, experiment, ada, monkeypatch):
+    monkeypatch.setattr(hub, "ASK_AGAIN", 0.2)
+    monkeypatch.setattr(hub, "KEEP_ALIVE", 0.1)
+    (stream,) = opened(room, experiment, _signed_in(ada), 1)
+    until(lambda: BENCH.hub.count == 1, "the stream")
+    Session.objects.all().delete()
+    said = b""
+    while b"event: signed-out" not in said:
+        part = stream.recv(100_000)
+        assert part, said[-200:]
+        said += part
+    until(lambda: BENCH.hub.count == 0, "the end of the stream")
+    stream.close()
 
 
 def _signed_in(person):
