@@ -2,7 +2,7 @@ from django import forms
 
 from galena.core.errors import UnitError
 from galena.core.formats.heads import head
-from galena.core.symbols import is_symbol as is_one
+from galena.core.symbols import is_symbol
 
 LONGEST_NAME = 60
 
@@ -33,9 +33,8 @@ class NewExperiment(forms.Form):
                 said = head(part)
             except UnitError as error:
                 raise forms.ValidationError(f"“{part.strip()}”: {error}") from error
-            is_symbol = is_one(said.symbol)
-            name = said.name if is_symbol else f"{said.name} {said.symbol}"
-            symbol = said.symbol if is_symbol else ""
+            symbol = said.symbol if is_symbol(said.symbol) else ""
+            name = said.name if symbol else f"{said.name} {said.symbol}"
             if name.strip() or symbol:
                 found.append((name.strip()[:LONGEST_NAME], said.unit, symbol))
         if len({name or symbol for name, _, symbol in found}) < len(found):

@@ -49,6 +49,15 @@ def opened(room, experiment, cookie, count):
     return streams
 
 
+def read_to_the_end(stream):
+    """Read a stream until it says that its session has ended."""
+    events = b""
+    while b"event: signed-out" not in events:
+        part = stream.recv(100_000)
+        assert part, events[-200:]
+        events += part
+
+
 def databases():
     """How many descriptors of databases this process holds."""
     count = 0
@@ -77,11 +86,7 @@ def test_a_live_feed_ends_with_the_session(room, experiment, ada):
     (other,) = opened(room, experiment, _signed_in(ada), 1)
     until(lambda: BENCH.hub.count == 2, "both streams")
     client.post(reverse("sign-out"))
-    said = b""
-    while b"event: signed-out" not in said:
-        part = stream.recv(100_000)
-        assert part, said[-200:]
-        said += part
+    read_to_the_end(stream)
     until(lambda: BENCH.hub.count == 1, "the end of the stream")
     stream.close()
     other.close()
@@ -93,11 +98,7 @@ def test_a_live_feed_ends_when_the_session_has_expired(room, experiment, ada, mo
     (stream,) = opened(room, experiment, _signed_in(ada), 1)
     until(lambda: BENCH.hub.count == 1, "the stream")
     Session.objects.all().delete()
-    said = b""
-    while b"event: signed-out" not in said:
-        part = stream.recv(100_000)
-        assert part, said[-200:]
-        said += part
+    read_to_the_end(stream)
     until(lambda: BENCH.hub.count == 0, "the end of the stream")
     stream.close()
 
@@ -286,7 +287,7 @@ def test_searching_asks_once_for_each_of_eight_words(
     assert "Tide tank" not in as_ada.get(reverse("experiments"), {"words": "sea nowhere"}).text
 
 
-def test_report_text_that_takes_too_long_is_kept_and_said():
+def test_tables_in_a_report_are_bounded():
     wide = "|" + "a|" * 60 + "\n|" + "-|" * 60 + "\n"
     with pytest.raises(PressError, match="at most 40 columns"):
         marked_up.rendered(wide)
@@ -312,3 +313,18 @@ def test_a_fit_that_takes_too_long_says_so(experiment, monkeypatch):
     details = {"formula": "a*sin(b*x)+c*exp(-d*x)"}
     (one,) = finding_flows.ask(span, "model", span.sheet.quantity, [run], details)
     assert "took too long: mark off less" in Answers([one]).of(one).trouble
+
+
+def test_a_report_whose_text_takes_too_long_shows_why_and_keeps_the_text(
+    as_ada, experiment, monkeypatch
+):
+    def hangs(*_, **__):
+        raise PressError("This took too long and was given up.")
+
+    monkeypatch.setattr(marked_up.PRESS, "do", hangs)
+    address, text = reverse("report", args=[experiment.pk]), "word " * 2000
+    as_ada.get(address)
+    page = as_ada.post(address, {"title": "Tides", "text": text, "version": "1"})
+    page = as_ada.get(address)
+    assert page.status_code == 200 and "Your text is kept as it is" in page.text
+    assert text.strip() in page.text
