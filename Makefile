@@ -21,15 +21,15 @@ test: .work/ready-for-tests
 	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 bench: .work/ready-for-tests
-	$(PYTHON) -m bench.live_path
-	$(PYTHON) -m bench.formulas
-	$(PYTHON) -m bench.findings
-	$(PYTHON) -m bench.desk_window
-	$(PYTHON) -m bench.desk_stack
-	$(PYTHON) -m bench.full_bench
-	$(PYTHON) -m bench.long_class
-	$(PYTHON) -m bench.armed_pair
-	$(PYTHON) -m bench.hour_on_desk
+	$(PYTHON) -m benchmarks.live_path
+	$(PYTHON) -m benchmarks.formulas
+	$(PYTHON) -m benchmarks.findings
+	$(PYTHON) -m benchmarks.desk_window
+	$(PYTHON) -m benchmarks.desk_stack
+	$(PYTHON) -m benchmarks.full_bench
+	$(PYTHON) -m benchmarks.long_class
+	$(PYTHON) -m benchmarks.armed_pair
+	$(PYTHON) -m benchmarks.hour_on_desk
 
 screenshots: .work/ready-for-tests
 	$(PYTHON) -m scripts.screenshots

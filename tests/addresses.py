@@ -2,7 +2,7 @@
 
 from django.urls import reverse
 
-from galena.desk import sheets
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Experiment
 
 OF_A_SHEET = {
@@ -21,6 +21,6 @@ OF_A_SHEET = {
 def address(name, experiment, *args):
     """Give the address of a page; those of a sheet are of the experiment's first."""
     if name in OF_A_SHEET:
-        sheet = sheets.first_sheet(Experiment.objects.get(pk=experiment))
+        sheet = sheet_flows.first_sheet(Experiment.objects.get(pk=experiment))
         return reverse(name, args=[experiment, sheet.pk, *args])
     return reverse(name, args=[experiment, *args])

@@ -6,11 +6,14 @@ from types import SimpleNamespace
 import pytest
 from hypothesis import settings as hypothesis_settings
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.classroom.models import Person
 from galena.config import serving
-from galena.desk import findings
-from galena.experiments import columns, derived, flows, readings, typed
+from galena.desk.findings import answers as findings
+from galena.experiments import columns, flows
+from galena.experiments.data import readings
+from galena.experiments.formulas import derivation as derived
+from galena.experiments.runs import typed
 from galena.instruments.rigs.process import RigProcess
 from tests.waiting import until
 

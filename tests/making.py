@@ -2,12 +2,12 @@
 
 import numpy as np
 
-from galena.bench import setup
+from galena.bench.channel_display import display
 from galena.bench.flows import channels_of, register
 from galena.core.plans import SteadyPlan
 from galena.instruments.protocol import ChannelFacts, Identity
 from galena.recording import flows
-from galena.recording.taking import Batch
+from galena.recording.acquisition.taking import Batch
 
 GAUGE = Identity("Skerry Works", "Level gauge LG-1", "0007", "1.0")
 LEVEL = ChannelFacts("h", "water level", "h", "mm", -20.0, 520.0, 0.1, 1000.0)
@@ -28,7 +28,7 @@ def run(
     held = dict(zip([one.pk for one in experiment.conditions.all()], conditions, strict=False))
     plan = SteadyPlan(rate, max(y.size / rate, 1 / rate))
     key = channel(facts, identity).pk
-    shown = setup.channels(experiment, [key])[key]
+    shown = display.channels(experiment, [key])[key]
     made, (stored,) = flows.begin_run(experiment, plan, [[shown]], held, note, experiment.owner)
     for first in range(0, y.size, chunk):
         part = slice(first, first + chunk)

@@ -14,6 +14,6 @@ class BenchConfig(AppConfig):
 
 def _end_feeds(sender, request, **_) -> None:
     """End what was opened in a session that ends."""
-    from galena.bench.live import BENCH
+    from galena.bench.live.bench import BENCH
 
     BENCH.hub.end_session(request.session.session_key or "")

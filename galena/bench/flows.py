@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from django.db import transaction
 from django.utils import timezone
 
-from galena.bench import setup
+from galena.bench.channel_display import display
 from galena.bench.models import Channel, Instrument, Zero
 from galena.core.numbers import decimals_of
 from galena.experiments.flows import touch
@@ -92,7 +92,7 @@ def reverse(channel: Channel) -> None:
 
 def describe(
     experiment: Experiment,
-    shown: setup.Shown,
+    shown: display.Shown,
     *,
     name: str = "",
     symbol: str = "",
@@ -105,11 +105,11 @@ def describe(
     A new unit takes the decimals along: 412.6 mm become 41.26 cm.
     """
     with transaction.atomic():
-        quantity = setup.quantity_for(experiment, shown)
+        quantity = display.quantity_for(experiment, shown)
         if unit is not None and unit != quantity.unit:
             factor, _ = into_unit(quantity.unit, unit)
             step = 10.0**-quantity.decimals * abs(factor)
-            quantity.decimals = setup.decimals_for(step, quantity.decimals)
+            quantity.decimals = display.decimals_for(step, quantity.decimals)
             quantity.unit = unit
         quantity.name = name.strip()[:100] or quantity.name
         quantity.symbol = symbol.strip()[:20] or quantity.symbol

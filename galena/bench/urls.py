@@ -1,6 +1,9 @@
 from django.urls import path
 
-from galena.bench import calibration_views, microphone_views, rig_views, views
+from galena.bench import views
+from galena.bench.calibration import views as calibration_views
+from galena.bench.live import microphone_views
+from galena.bench.rigs import views as rig_views
 
 _CHANNEL = "bench/channels/<key:channel_id>"
 _SHEET = f"{_CHANNEL}/calibration"

@@ -7,11 +7,12 @@ from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
-from galena.bench import flows, strips
-from galena.bench.in_use import InUseError
-from galena.bench.live import BENCH
+from galena.bench import flows
+from galena.bench.live import strips
+from galena.bench.live.bench import BENCH
+from galena.bench.live.in_use import InUseError
 from galena.bench.models import Channel, Instrument
-from galena.bench.rig_views import rigs_context
+from galena.bench.rigs.views import rigs_context
 from galena.core import numbers, second_look, symbols
 from galena.core.errors import NumberError
 from galena.core.statistics import mean_with_uncertainty

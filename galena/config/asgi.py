@@ -12,9 +12,9 @@ _pages = get_asgi_application()
 from asgiref.sync import sync_to_async
 from django.conf import settings
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.config.door import guarded
-from galena.recording.recorder import RECORDER
+from galena.recording.engine.recorder import RECORDER
 from galena.shell.press import PRESS
 
 

@@ -30,7 +30,7 @@ class Server(uvicorn.Server):
 
     async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
         """Stop serving."""
-        from galena.bench.live import BENCH
+        from galena.bench.live.bench import BENCH
 
         BENCH.hub.close()
         await super().shutdown(sockets)

@@ -7,13 +7,14 @@ import numpy as np
 from galena.classroom.models import Person
 from galena.core.axes import Axis
 from galena.core.formats.pasted import pasted
-from galena.desk import finding_flows, sheets
-from galena.desk import flows as desk
+from galena.desk.annotations import flows as annotation_flows
+from galena.desk.findings import flows as finding_flows
 from galena.desk.models import Sheet
-from galena.experiments import typed_flows
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import table_flows
 from galena.experiments.models import Experiment
 from galena.experiments.quantity_flows import add_derived
-from galena.reports import flows as reports
+from galena.reports import flows as report_flows
 
 REPORT = Path(__file__).with_name("tide_tank.md")
 OVERHANGS = np.arange(0.20, 1.001, 0.08)  # m
@@ -24,19 +25,21 @@ BOTH_LOG = Axis(log=True)
 
 def tide_tank(experiment: Experiment, person: Person) -> None:
     """A line in the same stretch of both fillings, and a report of it."""
-    sheet = desk.first_sheet(experiment)
-    span = desk.add_span(sheet, 8.0, 24.0)
+    sheet = sheet_flows.first_sheet(experiment)
+    span = annotation_flows.add_span(sheet, 8.0, 24.0)
     first, second, _ = experiment.runs.all()
     finding_flows.ask(span, "line", sheet.quantity, [first, second])
-    desk.add_marker(sheet, 25.0)
-    report = reports.report_of(experiment)
-    reports.save(report, "How fast the tide tank fills", REPORT.read_text("utf-8"), report.version)
+    annotation_flows.add_marker(sheet, 25.0)
+    report = report_flows.report_of(experiment)
+    report_flows.save(
+        report, "How fast the tide tank fills", REPORT.read_text("utf-8"), report.version
+    )
 
 
 def lamp(experiment: Experiment, person: Person) -> None:
     """Three models of the fall with distance, compared; beside it both axes logarithmic."""
-    sheet = desk.first_sheet(experiment)
-    span = desk.add_span(sheet, 0.19, 1.21)
+    sheet = sheet_flows.first_sheet(experiment)
+    span = annotation_flows.add_span(sheet, 0.19, 1.21)
     bare = experiment.runs.get(number=1)
     made = {
         kind: finding_flows.ask(span, kind, sheet.quantity, [bare])[0]
@@ -45,16 +48,18 @@ def lamp(experiment: Experiment, person: Person) -> None:
     why = "The light of a small lamp spreads over a sphere; the room adds its own."
     finding_flows.say_why(made["inverse_square_constant"], why)
     finding_flows.show_on_graph(made["inverse_square_constant"], True)
-    second = sheets.add_sheet(experiment, sheet.x, [sheet.quantity], "E over d, both logarithmic")
+    second = sheet_flows.add_sheet(
+        experiment, sheet.x, [sheet.quantity], "E over d, both logarithmic"
+    )
     _make_logarithmic(second)
 
 
 def soap(experiment: Experiment, person: Person) -> None:
     """Two branches, a line in each, and where they meet: the critical concentration."""
-    sheet = desk.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     run = experiment.runs.get()
     lines = [
-        finding_flows.ask(desk.add_span(sheet, *ends), "line", sheet.quantity, [run])[0]
+        finding_flows.ask(annotation_flows.add_span(sheet, *ends), "line", sheet.quantity, [run])[0]
         for ends in ((0.0, 12.0), (15.0, 26.0))
     ]
     met = finding_flows.build(sheet, "meet", [one.pk for one in lines])
@@ -67,15 +72,15 @@ def beam(experiment: Experiment, person: Person) -> None:
     light = experiment.quantities.get(symbol="E")
     slope = add_derived(experiment, "rate(E, x)", "rate of change", "E_x")
     second = add_derived(experiment, "rate(E_x, x)", "second rate of change", "E_xx")
-    sheet = desk.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     for one in (slope, second):
-        sheets.add_graph(sheet, one)
+        sheet_flows.add_graph(sheet, one)
     run = experiment.runs.get()
-    span = desk.add_span(sheet, 7.5, 11.5)
+    span = annotation_flows.add_span(sheet, 7.5, 11.5)
     (crossing,) = finding_flows.ask(span, "crossing", second, [run], {"level": 0.0})
     finding_flows.ask(span, "peak", slope, [run])
     finding_flows.build(sheet, "there", [crossing.pk], quantity=light)
-    whole = desk.add_span(sheet, 2.5, 15.5)
+    whole = annotation_flows.add_span(sheet, 2.5, 15.5)
     finding_flows.ask(whole, "step", light, [run], {"weighted": True})
 
 
@@ -88,16 +93,16 @@ def gangway(experiment: Experiment, person: Person) -> None:
     texts[MISPRINT] = f"{whole[::-1]}.{tenth}"
     lines = ["overhang L / m\tsag s / mm"]
     lines += [f"{L:.2f}\t{sag}" for L, sag in zip(OVERHANGS, texts, strict=True)]
-    run = typed_flows.new_table(experiment, person)
-    typed_flows.paste(run, 0, 0, pasted("\n".join(lines)), person)
+    run = table_flows.new_table(experiment, person)
+    table_flows.paste(run, 0, 0, pasted("\n".join(lines)), person)
     reason = "misprint: the digits were turned round"
-    typed_flows.set_aside(run, None, MISPRINT, MISPRINT, reason, person)
-    sheet = desk.first_sheet(experiment)
-    span = desk.add_span(sheet, 0.15, 1.05)
+    table_flows.set_aside(run, None, MISPRINT, MISPRINT, reason, person)
+    sheet = sheet_flows.first_sheet(experiment)
+    span = annotation_flows.add_span(sheet, 0.15, 1.05)
     finding_flows.ask(span, "power", sheet.quantity, [run])
 
 
 def _make_logarithmic(sheet: Sheet) -> None:
-    sheets.set_axis(sheet, "x", BOTH_LOG)
+    sheet_flows.set_axis(sheet, "x", BOTH_LOG)
     for graph in sheet.graphs.all():
-        sheets.set_axis(graph, "left", BOTH_LOG)
+        sheet_flows.set_axis(graph, "left", BOTH_LOG)

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from galena.bench import flows as bench_flows
-from galena.bench.live import Bench
+from galena.bench.live.bench import Bench
 from galena.bench.models import Channel
 from galena.classroom.models import Person
 from galena.core.plans import ArmedPlan, SteadyPlan
@@ -17,9 +17,9 @@ from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.models import Experiment, Quantity, Run
 from galena.instruments.rigs.process import RigProcess
 from galena.instruments.rigs.room import PluggedRig
-from galena.recording import stepper
-from galena.recording.in_progress import Wish
-from galena.recording.recorder import Recorder
+from galena.recording.engine.recorder import Recorder
+from galena.recording.engine.state import Wish
+from galena.recording.stepwise import stepper
 from galena.shell.waiting import until
 
 PATIENCE = 20.0  # s: several rigs share a machine that may be busy with other things

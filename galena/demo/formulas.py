@@ -2,8 +2,9 @@
 
 from galena.classroom.models import Person
 from galena.core.axes import Axis
-from galena.desk import finding_flows, sheets
-from galena.desk import flows as desk
+from galena.desk.annotations import flows as annotation_flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Experiment, Quantity
 from galena.experiments.quantity_flows import add_derived, save_given, set_rule
 
@@ -22,14 +23,14 @@ def shaft_spring(experiment: Experiment, person: Person) -> None:
     add_derived(experiment, "m*g_n*(y - y_0)", "potential energy", "E_pot")
     add_derived(experiment, "0.5*k*(y_0 - y)^2", "energy of the spring", "E_el")
     add_derived(experiment, "E_kin + E_pot + E_el", "sum of the energies", "E")
-    first = sheets.first_sheet(experiment)
-    sheets.choose_quantity(first, height)
-    sheets.add_graph(first, experiment.quantities.get(symbol="v"))
-    second = sheets.add_sheet(experiment, None, [experiment.quantities.get(symbol="E_kin")],
+    first = sheet_flows.first_sheet(experiment)
+    sheet_flows.choose_quantity(first, height)
+    sheet_flows.add_graph(first, experiment.quantities.get(symbol="v"))
+    second = sheet_flows.add_sheet(experiment, None, [experiment.quantities.get(symbol="E_kin")],
                               "energies")  # fmt: skip
     for symbol in ("E_pot", "E_el", "E"):
-        sheets.add_graph(second, experiment.quantities.get(symbol=symbol))
-    sheets.set_axis(second.graphs.last(), "left", Axis(-2.0, -0.5))  # a range like the others'
+        sheet_flows.add_graph(second, experiment.quantities.get(symbol=symbol))
+    sheet_flows.set_axis(second.graphs.last(), "left", Axis(-2.0, -0.5))  # a range like the others'
     experiment.runs.filter(number=1).update(shown=False)
 
 
@@ -40,13 +41,13 @@ def lantern_cell(experiment: Experiment, person: Person) -> None:
     set_rule(current, "absolute", "0.06")
     power = add_derived(experiment, "U*I", "power", "P")
     slope = add_derived(experiment, "rate(P, U, 9)", "rate of change of power", "P_U")
-    sheet = sheets.first_sheet(experiment)
-    sheets.choose_quantity(sheet, current)
-    sheets.choose_x(sheet, voltage)
+    sheet = sheet_flows.first_sheet(experiment)
+    sheet_flows.choose_quantity(sheet, current)
+    sheet_flows.choose_x(sheet, voltage)
     for one in (power, slope):
-        sheets.add_graph(sheet, one)
+        sheet_flows.add_graph(sheet, one)
     bright = experiment.runs.get(number=1)
-    span = desk.add_span(sheet, 0.42, 0.50)
+    span = annotation_flows.add_span(sheet, 0.42, 0.50)
     (most,) = finding_flows.ask(span, "crossing", slope, [bright], {"level": 0.0})
     finding_flows.build(sheet, "there", [most.pk], quantity=current)
     finding_flows.ask(span, "peak", power, [bright])
@@ -58,9 +59,9 @@ def linked_wells(experiment: Experiment, person: Person) -> None:
     for one in (first, second):
         set_rule(one, "absolute", "0.0006")
     water = add_derived(experiment, "A_1*h_1 + A_2*h_2", "water above the common level", "V", "L")
-    sheet = sheets.first_sheet(experiment)
-    sheets.show(sheet.graphs.first(), {first: "left", second: "left"})
-    sheets.add_graph(sheet, water)
+    sheet = sheet_flows.first_sheet(experiment)
+    sheet_flows.show(sheet.graphs.first(), {first: "left", second: "left"})
+    sheet_flows.add_graph(sheet, water)
 
 
 def cocoa(experiment: Experiment, person: Person) -> None:
@@ -72,16 +73,16 @@ def cocoa(experiment: Experiment, person: Person) -> None:
         )
         for mug in (1, 2)
     ]
-    sheet = sheets.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     cooling = {experiment.quantities.get(symbol=f"T_{mug}"): "left" for mug in (1, 2)}
-    sheets.show(sheet.graphs.first(), cooling)
-    straight = sheets.add_sheet(experiment, None, [made[0]], "straight, if by Newton's law")
+    sheet_flows.show(sheet.graphs.first(), cooling)
+    straight = sheet_flows.add_sheet(experiment, None, [made[0]], "straight, if by Newton's law")
     graph = straight.graphs.first()
-    sheets.show(graph, dict.fromkeys(made, "left"))
+    sheet_flows.show(graph, dict.fromkeys(made, "left"))
     # Later the cocoa is as warm as the room, and the last digit is all that is left.
-    sheets.set_axis(straight, "x", Axis(0.0, 3600.0))
-    sheets.set_axis(graph, "left", Axis(0.0, 4.5))
-    span = desk.add_span(sheet, 60.0, 7200.0)
+    sheet_flows.set_axis(straight, "x", Axis(0.0, 3600.0))
+    sheet_flows.set_axis(graph, "left", Axis(0.0, 4.5))
+    span = annotation_flows.add_span(sheet, 60.0, 7200.0)
     runs = list(experiment.runs.all())
     one, two = (experiment.quantities.get(symbol=symbol) for symbol in ("T_1", "T_2"))
     finding_flows.ask(span, "decay_constant", one, runs[:1])

@@ -3,14 +3,14 @@
 The rigs of slow things live faster than the clock on the wall; their runs are in rig time.
 """
 
-from galena.bench import calibrating
+from galena.bench.calibration import flows as calibration_flows
 from galena.classroom.models import Person
 from galena.core.plans import ArmedPlan, SteadyPlan
 from galena.core.trigger import Level
 from galena.demo.apparatus import Apparatus, apparatus
 from galena.experiments import flows
 from galena.experiments.models import Condition, Experiment
-from galena.recording import stepper
+from galena.recording.stepwise import stepper
 from galena.shell.waiting import until
 
 MAGNET = ArmedPlan(10_000, 0.200, 0.080, Level(-0.1, "falling"))
@@ -196,14 +196,14 @@ def linked_wells(experiment: Experiment, person: Person) -> None:
 
 def _calibrate(at: Apparatus) -> None:
     electrode = at.channel("E")
-    making = calibrating.in_the_making(electrode, at.person)
-    calibrating.describe_value(making, quantity="acidity", symbol="pH", unit="", model="line")
+    making = calibration_flows.in_the_making(electrode, at.person)
+    calibration_flows.describe_value(making, quantity="acidity", symbol="pH", unit="", model="line")
     feed, column = at.bench.feed_of(electrode.pk)
     for known, place in POTS:
         at.set("probe", place)
         at.go_by(SETTLED)
         averaging = feed.average(column, TAKE)
         until(averaging.done.is_set, f"readings in the pot of pH {known}", 20)
-        calibrating.add_take(making, known, 0.01, averaging.readings, TAKE)
-    calibrating.keep(making)
+        calibration_flows.add_take(making, known, 0.01, averaging.readings, TAKE)
+    calibration_flows.keep(making)
     at.bench.refresh()

@@ -11,7 +11,7 @@ from galena.classroom.models import Person
 from galena.classroom.views import DEMO_TEACHER
 from galena.core.errors import GalenaError
 from galena.demo import analyses, formulas, harvests, recordings
-from galena.experiments import flows as experiments
+from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Experiment
 
 RECORDED = (
@@ -64,7 +64,7 @@ def build() -> None:
     if ada is None:
         ada = Person.objects.create_user(DEMO_TEACHER, first_name="Ada")
     Experiment.objects.filter(owner=ada).delete()
-    made = [experiments.create(ada, title, list(known)) for title, known, _ in RECORDED]
+    made = [experiment_flows.create(ada, title, list(known)) for title, known, _ in RECORDED]
     with ThreadPoolExecutor(AT_ONCE) as pool:
         doing = [
             pool.submit(_in_thread, record, one, ada)
@@ -72,12 +72,12 @@ def build() -> None:
         ]
         for one in doing:
             one.result()
-    typed = experiments.create(ada, TYPED)
+    typed = experiment_flows.create(ada, TYPED)
     for one in (*made, typed):
         if one.title in ANALYSED:
             ANALYSED[one.title](one, ada)
     for title, conditions in TO_TRY:
-        experiments.create(ada, title, conditions)
+        experiment_flows.create(ada, title, conditions)
 
 
 def _in_thread(record: Callable[[Experiment, Person], None], one: Experiment, who: Person) -> None:

@@ -6,7 +6,7 @@ class DeskConfig(AppConfig):
     label = "desk"
 
     def ready(self) -> None:
-        from galena.desk import harvests
-        from galena.experiments import typed
+        from galena.desk.harvests import harvesting
+        from galena.experiments.runs import typed
 
-        typed.harvested_by(harvests.tables)
+        typed.harvested_by(harvesting.tables)

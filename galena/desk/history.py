@@ -13,11 +13,11 @@ from django.core.serializers.json import DjangoJSONEncoder
 from django.db import IntegrityError, models, transaction
 from django.utils import timezone
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.core.errors import GalenaError
 from galena.desk.models import Change, Finding, Graph, Marker, Note, Sheet, Span, Trace
 from galena.experiments.flows import ExperimentError, touch
-from galena.experiments.formulas import formulas_of
+from galena.experiments.formulas.symbols import formulas_of
 from galena.experiments.models import (
     DERIVED,
     Aside,

@@ -1,13 +1,13 @@
 from django.urls import path
 
-from galena.desk import (
+from galena.desk.page import (
+    annotation_views,
     axis_views,
     finding_views,
     harvest_views,
     note_views,
-    place_views,
-    readings_views,
     sheet_views,
+    table_views,
     views,
 )
 
@@ -24,12 +24,12 @@ urlpatterns = [
     path("desk/sheets/<key:sheet_id>/ledger", views.show_ledger, name="ledger"),
     path("desk/sheets/<key:sheet_id>/view", axis_views.keep_view, name="keep-view"),
     path("desk/sheets/<key:sheet_id>/x", axis_views.x_axis, name="x-axis"),
-    path("desk/sheets/<key:sheet_id>/spans", place_views.add_span, name="add-span"),
-    path("desk/sheets/<key:sheet_id>/markers", place_views.add_marker, name="add-marker"),
+    path("desk/sheets/<key:sheet_id>/spans", annotation_views.add_span, name="add-span"),
+    path("desk/sheets/<key:sheet_id>/markers", annotation_views.add_marker, name="add-marker"),
     path("desk/graphs/<key:graph_id>", sheet_views.change_graph, name="change-graph"),
     path("desk/graphs/<key:graph_id>/notes", note_views.add, name="add-note"),
     path("desk/graphs/<key:graph_id>/<str:side>", axis_views.y_axis, name="y-axis"),
-    path("desk/spans/<key:span_id>", place_views.change_span, name="change-span"),
+    path("desk/spans/<key:span_id>", annotation_views.change_span, name="change-span"),
     path("desk/spans/<key:span_id>/ask", finding_views.ask, name="ask"),
     path("desk/spans/<key:span_id>/peek", finding_views.peek, name="peek"),
     path("desk/spans/<key:span_id>/copy", finding_views.copy_along, name="copy-span"),
@@ -42,11 +42,11 @@ urlpatterns = [
     path("desk/findings/<key:finding_id>/change", finding_views.change, name="change-finding"),
     path("desk/findings/<key:finding_id>/preview", finding_views.preview, name="preview"),
     path("desk/findings/<key:finding_id>/drop", finding_views.drop, name="drop-finding"),
-    path("desk/markers/<key:marker_id>", place_views.change_marker, name="change-marker"),
+    path("desk/markers/<key:marker_id>", annotation_views.change_marker, name="change-marker"),
     path("desk/notes/<key:note_id>", note_views.change, name="change-note"),
-    path("desk/readings/<key:number>", readings_views.drawer, name="readings"),
-    path("desk/readings/<key:number>/rows", readings_views.rows, name="rows"),
-    path("desk/readings/<key:number>/change", readings_views.change, name="change-table"),
-    path("desk/table", readings_views.begin, name="begin-table"),
+    path("desk/readings/<key:number>", table_views.drawer, name="readings"),
+    path("desk/readings/<key:number>/rows", table_views.rows, name="rows"),
+    path("desk/readings/<key:number>/change", table_views.change, name="change-table"),
+    path("desk/table", table_views.begin, name="begin-table"),
     path("picture.svg", views.picture, name="picture"),
 ]

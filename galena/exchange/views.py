@@ -13,11 +13,11 @@ from galena.core.units import parse
 from galena.exchange import duplicating
 from galena.experiments.access import experiment_for, run_for
 from galena.experiments.columns import rows_of
-from galena.experiments.derived import Derivation
+from galena.experiments.data.readings import of_series
+from galena.experiments.formulas.derivation import Derivation
 from galena.experiments.models import Quantity, Run, Series
-from galena.experiments.readings import of_series
-from galena.experiments.stepwise import tables
-from galena.experiments.typed import typed_tables
+from galena.experiments.runs.stepwise import tables
+from galena.experiments.runs.typed import typed_tables
 from galena.shell import requested
 from galena.shell.press import PRESS, PressError
 

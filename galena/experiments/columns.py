@@ -6,14 +6,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from galena.core.errors import FormulaError
-from galena.experiments.asides import Stretches, asides, mask
-from galena.experiments.derived import Derivation, Rows
+from galena.experiments.data.cache import Shelf
+from galena.experiments.data.exclusions import Stretches, asides, mask
+from galena.experiments.data.readings import Readings, of_series
+from galena.experiments.data.uncertainty import ruled, step_of, step_of_digits, step_of_texts
+from galena.experiments.formulas.derivation import Derivation, Rows
 from galena.experiments.models import HARVESTED, Quantity, Run, Series
-from galena.experiments.readings import Readings, of_series
-from galena.experiments.ruled import ruled, step_of, step_of_digits, step_of_texts
-from galena.experiments.shelf import Shelf
-from galena.experiments.stepwise import Table, tables
-from galena.experiments.typed import TypedTable, typed_tables
+from galena.experiments.runs.stepwise import Table, tables
+from galena.experiments.runs.typed import TypedTable, typed_tables
 
 ROOM = 200_000_000  # bytes of readings in order of a measured x
 

@@ -9,9 +9,9 @@ from galena.core.conditions import hold
 from galena.core.errors import ConditionError, FormulaError, GalenaError, NumberError
 from galena.core.formula import reading
 from galena.core.uncertainty_rules import RULES, size
-from galena.experiments import honest
 from galena.experiments.flows import ExperimentError, free_symbol, refuse_symbol, touch, unit_of
-from galena.experiments.formulas import TIME, Formulas, Thing, formulas_of
+from galena.experiments.formulas.decimals import DecimalsJudge
+from galena.experiments.formulas.symbols import TIME, Formulas, Thing, formulas_of
 from galena.experiments.models import DERIVED, Condition, Experiment, Given, Quantity
 
 JUDGES = 3  # runs that are looked at for the decimals that values deserve
@@ -222,16 +222,16 @@ def _follow_units(known: Formulas, quantity: Quantity, done: list[Quantity]) -> 
         quantity.unit_changed, quantity.unit = unit != quantity.unit, unit
 
 
-def _judges(experiment: Experiment) -> list[honest.Judge]:
+def _judges(experiment: Experiment) -> list[DecimalsJudge]:
     """Give the first runs as judges of decimals, each loaded once."""
     found = []
     for run in experiment.runs.kept().filter(unused="")[:JUDGES]:
         with contextlib.suppress(GalenaError):
-            found.append(honest.Judge(experiment, run))
+            found.append(DecimalsJudge(experiment, run))
     return found
 
 
-def _usual_decimals(quantity: Quantity, judges: list[honest.Judge]) -> int | None:
+def _usual_decimals(quantity: Quantity, judges: list[DecimalsJudge]) -> int | None:
     for judge in judges:
         with contextlib.suppress(GalenaError):
             found = judge.decimals(quantity)

@@ -11,7 +11,7 @@ from galena.core.formula import FUNCTIONS
 from galena.core.formula.constants import constants
 from galena.core.formula.typesetting import mathml
 from galena.core.numbers import decimals_of_text
-from galena.experiments.formulas import TIME, Formulas
+from galena.experiments.formulas.symbols import TIME, Formulas
 from galena.experiments.models import Experiment, Quantity, TypedColumn
 
 LOOKED_AT = 50_000  # characters of a typed column

@@ -9,10 +9,11 @@ from galena.core.errors import FormulaError, GalenaError, UnitError, UnknownSymb
 from galena.core.formula import Expression
 from galena.core.formula.typesetting import mathml
 from galena.core.uncertainty_rules import honest_decimals
-from galena.experiments import columns, honest
-from galena.experiments.derived import Derivation
+from galena.experiments import columns
+from galena.experiments.data.readings import Readings
+from galena.experiments.formulas.decimals import DecimalsJudge, first
+from galena.experiments.formulas.derivation import Derivation
 from galena.experiments.models import DERIVED, Experiment, Quantity, Run
-from galena.experiments.readings import Readings
 
 FIRST = 4  # values shown of each run
 RUNS = 3
@@ -137,7 +138,7 @@ def _of_run(
                 return run, None, derivation.why_without_rows(made), False
             return run, None, "has not all that the formula uses", False
         part = rows.count > LONG
-        read, _ = derivation.readings(made, honest.first(rows, LONG))
+        read, _ = derivation.readings(made, first(rows, LONG))
     except GalenaError as error:
         return run, None, str(error), False
     return run, read, "", part
@@ -151,7 +152,7 @@ def _places(decimals: str, found: list, made: Quantity) -> int:
         if read is None:
             continue
         usual = None if read.combined is None else honest_decimals(read.combined, digits=2)
-        usual = usual if usual is not None else honest.Judge(made.experiment, run).decimals(made)
+        usual = usual if usual is not None else DecimalsJudge(made.experiment, run).decimals(made)
         if usual is not None:
             return usual
     return 2

@@ -9,11 +9,13 @@ from django.views.decorators.http import require_POST
 
 from galena.core.errors import GalenaError
 from galena.core.uncertainty_rules import RULES
-from galena.desk import answers, history, sheets
-from galena.experiments import quantity_flows as flows
+from galena.desk import history
+from galena.desk.page import responses
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import quantity_flows
 from galena.experiments.access import experiment_for
 from galena.experiments.flows import ExperimentError
-from galena.experiments.formulas import formulas_of
+from galena.experiments.formulas.symbols import formulas_of
 from galena.experiments.models import DERIVED, Experiment, Quantity
 from galena.quantities import listing
 from galena.quantities.preview import preview
@@ -65,9 +67,9 @@ def keep_formula(request, experiment_id: int):
 
     def act() -> None:
         if quantity is None:
-            made.append(flows.add_derived(experiment, **typed))
+            made.append(quantity_flows.add_derived(experiment, **typed))
         else:
-            made.append(flows.change_derived(quantity, **typed))
+            made.append(quantity_flows.change_derived(quantity, **typed))
 
     wrong = _try(request, experiment, f"formula {typed['symbol']}", act)
     if wrong:
@@ -90,8 +92,8 @@ def keep_quantity(request, experiment_id: int, quantity_id: int):
     typed["calibration"] = "calibration" in request.POST
 
     def act() -> None:
-        flows.describe(quantity, typed["name"], typed["symbol"], typed["decimals"])
-        flows.set_rule(quantity, typed["rule"], typed["absolute"], typed["relative"],
+        quantity_flows.describe(quantity, typed["name"], typed["symbol"], typed["decimals"])
+        quantity_flows.set_rule(quantity, typed["rule"], typed["absolute"], typed["relative"],
                        typed["calibration"])  # fmt: skip
 
     wrong = _try(request, experiment, f"quantity {quantity.symbol}", act)
@@ -107,10 +109,14 @@ def act_on(request, experiment_id: int, quantity_id: int, act: str):
     experiment = experiment_for(request, experiment_id)
     quantity = experiment.quantities.filter(pk=quantity_id).first()
     if quantity is None:
-        return _page(request, experiment, None, trouble=answers.GONE, status=409)
+        return _page(request, experiment, None, trouble=responses.GONE, status=409)
     if act == "show":
         return _show(request, experiment, quantity)
-    acts = {"remove": flows.drop, "shift": flows.shift_origin, "reverse": flows.reverse_sign}
+    acts = {
+        "remove": quantity_flows.drop,
+        "shift": quantity_flows.shift_origin,
+        "reverse": quantity_flows.reverse_sign,
+    }
     made: list[Quantity | None] = []
     wrong = _try(
         request, experiment, f"{act} {quantity.symbol}", lambda: made.append(acts[act](quantity))
@@ -137,9 +143,9 @@ def keep_given(request, experiment_id: int):
 
     def act() -> None:
         if "remove" in request.POST and given is not None:
-            flows.drop(given)
+            quantity_flows.drop(given)
         else:
-            flows.save_given(experiment, given, **typed)
+            quantity_flows.save_given(experiment, given, **typed)
 
     wrong = _try(request, experiment, f"given {typed['symbol']}", act)
     if wrong:
@@ -157,7 +163,7 @@ def keep_symbol(request, experiment_id: int, condition_id: int):
         request,
         experiment,
         f"symbol of {condition.name}",
-        lambda: flows.set_symbol(condition, request.POST.get("symbol", "")),
+        lambda: quantity_flows.set_symbol(condition, request.POST.get("symbol", "")),
     )
     of = _chosen(experiment, request.POST.get("of", ""))
     if wrong:
@@ -205,14 +211,14 @@ def _try(request, experiment: Experiment, label: str, act: Callable[[], object])
 
 def _show(request, experiment: Experiment, quantity: Quantity):
     """Put a quantity into a graph of its own under those in front, and go there."""
-    shown = sheets.sheets_of(experiment)
-    front = answers.front_of(request, experiment, shown)
+    shown = sheet_flows.sheets_of(experiment)
+    front = responses.front_of(request, experiment, shown)
     try:
         with history.changing(experiment, request.user, f"graph of {quantity.symbol}"):
-            if len(front.graphs.all()) < sheets.MOST_GRAPHS:
-                sheets.add_graph(front, quantity)
+            if len(front.graphs.all()) < sheet_flows.MOST_GRAPHS:
+                sheet_flows.add_graph(front, quantity)
             else:
-                answers.to_front(request, sheets.add_sheet(experiment, front.x, [quantity]))
+                responses.to_front(request, sheet_flows.add_sheet(experiment, front.x, [quantity]))
     except GalenaError as error:
         return _page(request, experiment, quantity, trouble=str(error), status=409)
     return redirect("desk", experiment.pk)

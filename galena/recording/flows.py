@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from galena.bench.setup import Shown, quantity_for
+from galena.bench.channel_display.display import Shown, quantity_for
 from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.series import STAMPS, VALUES, Chunk, pack
 from galena.experiments.flows import hold_conditions, next_number, touch
 from galena.experiments.models import Experiment, Run, Scene, Series, SeriesChunk, Stream
+from galena.recording.acquisition.taking import Batch
 from galena.recording.errors import AlreadyRecording
-from galena.recording.taking import Batch
 
 
 @dataclass

@@ -2,11 +2,11 @@
 
 from django.shortcuts import render
 
-from galena.bench.rig_views import rigs_context
+from galena.bench.rigs.views import rigs_context
 from galena.experiments.access import experiment_for
-from galena.recording.run_views import runs_context
-from galena.recording.step_views import steps_context
-from galena.recording.views import page_form, plan_context
+from galena.recording.plan.views import page_form, plan_context
+from galena.recording.runs.views import runs_context
+from galena.recording.stepwise.views import steps_context
 from galena.shell.marks import as_json
 
 

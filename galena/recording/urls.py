@@ -1,14 +1,10 @@
 from django.urls import path
 
-from galena.recording import (
-    condition_views,
-    derived_views,
-    page_views,
-    replay_views,
-    run_views,
-    step_views,
-    views,
-)
+from galena.recording import page_views
+from galena.recording.plan import condition_views, views
+from galena.recording.runs import derived_views, replay_views
+from galena.recording.runs import views as run_views
+from galena.recording.stepwise import views as step_views
 
 RUN = "runs/<key:number>/"
 urlpatterns = [

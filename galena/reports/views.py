@@ -7,7 +7,7 @@ from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_http_methods
 
 from galena.core.formats.comma_separated import file_name
-from galena.desk.flows import first_sheet
+from galena.desk.sheets.flows import first_sheet
 from galena.experiments.access import experiment_for
 from galena.experiments.views import rail_context
 from galena.reports import flows, writing

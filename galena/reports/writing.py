@@ -8,9 +8,10 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from galena.core.errors import SeriesError
-from galena.desk import figure, ledger
+from galena.desk.drawing import figure
+from galena.desk.findings.questions import Estimate
+from galena.desk.ledger import cards
 from galena.desk.models import Sheet
-from galena.desk.questions import Estimate
 from galena.reports.marked_up import html_of
 from galena.reports.models import Report
 from galena.shell.press import PressError
@@ -24,7 +25,7 @@ class Reference:
     """A number of the ledger that text can refer to."""
 
     name: str
-    row: ledger.Row
+    row: cards.Row
     estimate: Estimate
 
     @property
@@ -48,7 +49,7 @@ def references(sheet: Sheet) -> list[Reference]:
     # A finding whose readings are damaged has no estimate, and its reference is then unknown.
     return [
         Reference(name, row, estimate)
-        for row in ledger.rows(sheet)
+        for row in cards.rows(sheet)
         for estimate, name in row.references
     ]
 
@@ -93,8 +94,8 @@ def _figure(sheet: Sheet) -> str:
         made = figure.of_sheet(sheet)
     except SeriesError as error:
         return format_html('<p class="unknown">{}</p>', error)
-    cards = ledger.of_sheet(sheet).spans
-    spans = [card for card in cards if any(row.answer.fit for row in card.rows)]
+    span_cards = cards.of_sheet(sheet).spans
+    spans = [card for card in span_cards if any(row.answer.fit for row in card.rows)]
     context = {
         "svg": mark_safe(figure.draw(made)),
         "sheet": sheet,

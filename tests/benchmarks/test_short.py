@@ -13,7 +13,7 @@ IN_A_BROWSER = ("desk_stack", "full_bench", "live_path")
 
 def measured(name):
     return subprocess.run(
-        [sys.executable, "-m", f"bench.{name}", "--small"],
+        [sys.executable, "-m", f"benchmarks.{name}", "--small"],
         cwd=ROOT, capture_output=True, text=True, timeout=180, check=False,
     )  # fmt: skip
 
@@ -33,6 +33,8 @@ def test_a_benchmark_measures(name):
 
 def test_make_bench_runs_them_all():
     made = (ROOT / "Makefile").read_text()
-    assert all(f"-m bench.{name}\n" in made for name in (*SHORT, *IN_A_BROWSER))
-    scripts = {one.stem for one in (ROOT / "bench").glob("*.py") if "__main__" in one.read_text()}
+    assert all(f"-m benchmarks.{name}\n" in made for name in (*SHORT, *IN_A_BROWSER))
+    scripts = {
+        one.stem for one in (ROOT / "benchmarks").glob("*.py") if "__main__" in one.read_text()
+    }
     assert scripts == {*SHORT, *IN_A_BROWSER, "four_channels"}

@@ -2,9 +2,9 @@
 
 from playwright.sync_api import expect
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.experiments.models import Run
-from galena.recording.recorder import RECORDER
+from galena.recording.engine.recorder import RECORDER
 from tests.waiting import until
 
 

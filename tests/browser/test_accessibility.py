@@ -3,8 +3,10 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from galena.desk import finding_flows, flows
-from galena.experiments import flows as experiments
+from galena.desk.annotations import flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import flows as experiment_flows
 from tests import making
 
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
@@ -26,9 +28,9 @@ def violations(page):
 
 @pytest.fixture
 def experiment(ada):
-    made = experiments.create(ada, "Tide tank", [("pump", "mL/s")])
+    made = experiment_flows.create(ada, "Tide tank", [("pump", "mL/s")])
     runs = [making.run(made, making.ramp(seed=n), conditions=[f"{n}0"]) for n in (1, 2)]
-    sheet = flows.first_sheet(made)
+    sheet = sheet_flows.first_sheet(made)
     finding_flows.ask(flows.add_span(sheet, 2, 8), "line", sheet.quantity, runs)
     flows.add_marker(sheet, 12)
     return made

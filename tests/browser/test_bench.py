@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from galena.bench import microphone_views
-from galena.bench.live import BENCH
-from galena.experiments import flows as experiments
+from galena.bench.live import microphone_views
+from galena.bench.live.bench import BENCH
+from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Run
 from galena.instruments.rigs import RIGS, linked_wells
 from tests.browser.test_accessibility import violations
@@ -22,7 +22,7 @@ NUMBER = re.compile(r"^−?\d+\.\d+$")
 @pytest.fixture
 def bench(page, ada):
     """The Bench of a new experiment, with the Tide tank unplugged and put away."""
-    made = experiments.create(ada, "At the bench", [])
+    made = experiment_flows.create(ada, "At the bench", [])
     page.goto(f"{page.room.url}/experiments/{made.pk}/bench")
     page.wait_for_load_state()
     page.experiment = made

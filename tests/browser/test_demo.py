@@ -6,13 +6,15 @@ from playwright.sync_api import expect
 
 from galena.core.fits import fit
 from galena.demo import analyses, world
-from galena.desk import findings, ledger, window
-from galena.desk.flows import first_sheet
+from galena.desk.drawing import window
+from galena.desk.findings import answers as findings
+from galena.desk.ledger import cards
 from galena.desk.models import Finding, Sheet
+from galena.desk.sheets.flows import first_sheet
 from galena.experiments import columns, flows
+from galena.experiments.data.readings import readings
 from galena.experiments.models import Experiment, Run
-from galena.experiments.readings import readings
-from galena.experiments.stepwise import tables
+from galena.experiments.runs.stepwise import tables
 from galena.instruments.rigs import (
     beam_edge,
     cocoa,
@@ -48,7 +50,7 @@ def test_the_demo_world_is_recorded_analysed_reported_and_walked(built, page):
     # the readings of seed 1871, whatever the machine's pace was
     assert first.y[:6].tolist() == [3.2, 3.1, 2.9, 3.5, 2.8, 3.1]
     assert first.t[0] == 0.0
-    slopes = [row.answer.estimates[0] for row in ledger.rows(first_sheet(built))]
+    slopes = [row.answer.estimates[0] for row in cards.rows(first_sheet(built))]
     for slope, flow in zip(slopes, (40, 70), strict=True):
         assert slope.value == pytest.approx(flow * 1000 / AREA, abs=3 * slope.uncertainty)
     drained = readings(runs[2], quantity).y
@@ -76,7 +78,7 @@ def _found(title, name):
     """The numbers of a finding of the demo, by their keys; `name` may say which sheet."""
     where, _, name = name.rpartition("/")
     for sheet in Sheet.objects.filter(experiment__title=title):
-        for row in ledger.rows(sheet):
+        for row in cards.rows(sheet):
             if str(row.finding) == name and where in str(sheet):
                 assert row.answer.trouble == ""
                 return {one.key: one for one in row.answer.estimates}
@@ -162,7 +164,7 @@ def _each_finding_stands_on_its_page(page):
         ledger_of = page.locator("#ledger")
         about = ledger_of.locator(".ask-about").filter(has_text=re.compile(f"^{asked}$")).first
         expect(about).to_be_visible()
-        rows = ledger.rows(first_sheet(experiment))
+        rows = cards.rows(first_sheet(experiment))
         for row in rows[:3]:
             expect(ledger_of).to_contain_text(row.answer.estimates[0].text)
         about.click()

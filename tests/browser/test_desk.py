@@ -4,8 +4,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from galena.desk import flows
-from galena.experiments import flows as experiments
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import flows as experiment_flows
 from galena.shell.marks import mark_of
 from tests import making
 from tests.browser.at_desk import colour_at, drag, pixel, shown
@@ -16,7 +16,7 @@ WITHOUT_RIG = True
 @pytest.fixture
 def desk(page, ada):
     """The Desk of an experiment with two runs of known readings."""
-    experiment = experiments.create(ada, "Known readings", [("pump", "mL/s")])
+    experiment = experiment_flows.create(ada, "Known readings", [("pump", "mL/s")])
     making.run(experiment, [5.0 + 2.0 * t for t in range(21)], rate=1.0, conditions=["40"])
     making.run(experiment, [5.0 + 3.5 * t for t in range(21)], rate=1.0, conditions=["70"])
     page.experiment = experiment
@@ -96,7 +96,7 @@ def test_a_span_follows_the_mouse_and_its_findings_follow_it(desk):
     middle = (grip["x"] + grip["width"] / 2, grip["y"] + 14)
     drag(desk, middle, (pixel(desk, 16.3, 0)[0], middle[1]))
     expect(card).to_contain_text("13 readings inside")
-    span = flows.first_sheet(desk.experiment).spans.get()
+    span = sheet_flows.first_sheet(desk.experiment).spans.get()
     assert (span.lo, span.hi) == (4, 16)
     badge = desk.locator('.body[data-kind="spans"] text').bounding_box()
     start = (badge["x"] + 5, badge["y"] + 8)

@@ -5,9 +5,9 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from galena.desk import sheets
 from galena.desk.models import Note
-from galena.experiments import flows as experiments
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import flows as experiment_flows
 from galena.instruments.protocol import ChannelFacts
 from galena.shell.marks import mark_of
 from tests import making
@@ -31,13 +31,13 @@ LIGHT = ChannelFacts("E", "illuminance", "E", "lx", 0.0, 5000.0, 0.1, 100.0)
 @pytest.fixture
 def stack(page, ada):
     """The Desk with three stacked graphs of known readings."""
-    made = experiments.create(ada, "Three in a stack", [("pump", "mL/s")])
+    made = experiment_flows.create(ada, "Three in a stack", [("pump", "mL/s")])
     making.run(made, [5.0 + 2.0 * t for t in range(21)], rate=1.0, conditions=["40"])
     making.run(made, [1000.0 + t for t in range(21)], rate=1.0, facts=AIR)
     making.run(made, [10.0 * 1.3**t for t in range(21)], rate=1.0, facts=LIGHT)
-    sheet = sheets.first_sheet(made)
+    sheet = sheet_flows.first_sheet(made)
     for symbol in ("p", "E"):
-        sheets.add_graph(sheet, made.quantities.get(symbol=symbol))
+        sheet_flows.add_graph(sheet, made.quantities.get(symbol=symbol))
     page.made = made
     page.goto(f"{page.room.url}/experiments/{made.pk}/desk")
     until_shown(page, "s.runs === 3 && s.graphs.length === 3")
@@ -135,7 +135,7 @@ def test_an_axis_is_moved_alone_by_its_keys_and_shows_all_from_zero(stack):
 
 
 def test_what_two_fingers_hold_stays_between_them(page, ada, chromium):
-    made = experiments.create(ada, "Pinched")
+    made = experiment_flows.create(ada, "Pinched")
     making.run(made, [5.0 + 2.0 * t for t in range(21)], rate=1.0)
     page.goto(f"{page.room.url}/experiments/{made.pk}/desk")
     until_shown(page, "s.runs === 1")
@@ -178,7 +178,7 @@ def test_two_sheets_stand_side_by_side_and_each_has_its_ledger(stack):
     assert colour_at(stack, 7, 19.0, sheet=1) == mark_of(1).colour
     stack.mouse.click(*pixel(stack, 6, 20, sheet=1))
     expect(stack.get_by_role("region", name="Marker 1")).to_contain_text("17.0")
-    first, second = sheets.sheets_of(stack.made)
+    first, second = sheet_flows.sheets_of(stack.made)
     assert (first.markers.count(), second.markers.count()) == (1, 0)
     expect(stack.locator("#ledger")).to_have_attribute("data-sheet", str(first.pk))
     stack.locator(".stack").first.focus()
@@ -285,10 +285,10 @@ def test_everything_grows_on_a_projector(stack):
 
 
 def test_names_in_any_script_and_of_any_length_stay_in_their_place(page, ada):
-    made = experiments.create(ada, "ש" * 200, [("🌊 תנאי", "mL/s")])
+    made = experiment_flows.create(ada, "ש" * 200, [("🌊 תנאי", "mL/s")])
     making.run(made, making.ramp(), conditions=["40"], note="ל" * 150)
-    sheet = sheets.first_sheet(made)
-    sheets.retitle(sheet, "מים עולים 🌊 " + "very long " * 17)
+    sheet = sheet_flows.first_sheet(made)
+    sheet_flows.retitle(sheet, "מים עולים 🌊 " + "very long " * 17)
     page.goto(f"{page.room.url}/experiments/{made.pk}/desk")
     until_shown(page, "s.runs === 1")
     assert page.evaluate("document.documentElement.scrollWidth") == 1280

@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from galena.desk import finding_flows, flows, sheets
+from galena.desk.annotations import flows
+from galena.desk.findings import flows as finding_flows
 from galena.desk.models import Finding
-from galena.experiments import flows as experiments
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import flows as experiment_flows
 from tests import making
 from tests.browser.at_desk import drag, pixel, shown
 from tests.browser.test_accessibility import violations
@@ -21,13 +23,13 @@ T = np.arange(0.0, 20.0, 0.2)
 @pytest.fixture
 def desk(page, ada):
     """The Desk with two decays to 10 and 20 mm, and a span over them."""
-    experiment = experiments.create(ada, "Known decays", [("pump", "mL/s")])
+    experiment = experiment_flows.create(ada, "Known decays", [("pump", "mL/s")])
     for number in (1, 2):
         noise = np.random.default_rng(number).normal(0, 0.05, T.size)
         readings = 50 * np.exp(-T / 4) + 10 * number + noise
         making.run(experiment, readings, rate=5.0, conditions=[str(10 * number)])
     page.experiment = experiment
-    page.span = flows.add_span(sheets.first_sheet(experiment), 0.0, 19.0)
+    page.span = flows.add_span(sheet_flows.first_sheet(experiment), 0.0, 19.0)
     page.goto(f"{page.room.url}/experiments/{experiment.pk}/desk")
     page.wait_for_load_state("load")
     expect(page.locator(".stack")).to_have_attribute("data-shown", re.compile('"runs":2'))

@@ -5,9 +5,9 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from galena.desk import sheets
 from galena.desk.models import Span
-from galena.experiments import flows as experiments
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import flows as experiment_flows
 from tests import making
 from tests.browser.at_desk import drag, open_axis, pixel, until_shown
 from tests.browser.test_desk_stack import AIR
@@ -19,11 +19,11 @@ WITHOUT_RIG = True
 @pytest.fixture
 def desk(page, ada):
     """The Desk with two stacked graphs."""
-    made = experiments.create(ada, "Two in a stack", [])
+    made = experiment_flows.create(ada, "Two in a stack", [])
     making.run(made, [5.0 + 2.0 * t for t in range(21)], rate=1.0)
     making.run(made, [1000.0 + t for t in range(21)], rate=1.0, facts=AIR)
-    sheet = sheets.first_sheet(made)
-    sheets.add_graph(sheet, made.quantities.get(symbol="p"))
+    sheet = sheet_flows.first_sheet(made)
+    sheet_flows.add_graph(sheet, made.quantities.get(symbol="p"))
     page.made, page.sheet = made, sheet
     page.address = f"{page.room.url}/experiments/{made.pk}/desk"
     page.goto(page.address)

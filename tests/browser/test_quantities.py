@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from galena.experiments import flows as experiments
+from galena.experiments import flows as experiment_flows
 from galena.experiments import quantity_flows as quantities
 from galena.experiments.models import Condition, Experiment, Run
 from galena.instruments.protocol import ChannelFacts, Identity
@@ -28,8 +28,8 @@ ENERGIES = {
 @pytest.fixture
 def spring(ada):
     """A weight that swings on the spring, without any loss."""
-    made = experiments.create(ada, "Shaft spring")
-    experiments.add_condition(made, "weight", Condition.Kind.NUMBER, "m", "kg")
+    made = experiment_flows.create(ada, "Shaft spring")
+    experiment_flows.add_condition(made, "weight", Condition.Kind.NUMBER, "m", "kg")
     t = np.arange(300) / 50
     rest = HOOK - MASS * 9.80665 / STIFFNESS
     y = rest - PULL * np.cos(np.sqrt(STIFFNESS / MASS) * t)

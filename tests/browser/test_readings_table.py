@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from galena.experiments import flows as experiments
+from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Experiment, TypedColumn
 from galena.shell.marks import mark_of
 from tests import making
@@ -108,7 +108,7 @@ def test_a_spreadsheet_is_pasted_with_its_heads(gangway):
 
 
 def test_a_million_rows_are_scrolled_and_only_some_are_drawn(page, ada):
-    made = experiments.create(ada, "A long night")
+    made = experiment_flows.create(ada, "A long night")
     y = np.round(np.arange(1_000_000) % 977 * 0.5, 1)
     making.run(made, y, rate=1000.0, chunk=250_000)
     page.goto(f"{page.room.url}/experiments/{made.pk}/desk")
@@ -132,7 +132,7 @@ def test_a_million_rows_are_scrolled_and_only_some_are_drawn(page, ada):
 
 def test_the_list_finds_while_one_types_and_puts_away(page, ada):
     for title in ("Lantern cell", "Slipway soap", "Shaft spring"):
-        experiments.create(ada, title)
+        experiment_flows.create(ada, title)
     page.goto(page.room.url)
     page.get_by_role("searchbox").fill("soap")
     expect(page.locator(".tiles h2")).to_have_text(["Slipway soap"])

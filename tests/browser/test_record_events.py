@@ -5,12 +5,12 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.core.trigger import CrossingFinder, Level
+from galena.experiments.data.readings import readings
 from galena.experiments.models import Quantity, Run
-from galena.experiments.readings import readings
 from galena.instruments.rigs.magnet_tube import Drop
-from galena.recording.recorder import RECORDER
+from galena.recording.engine.recorder import RECORDER
 from tests.browser import at_record
 from tests.browser.test_accessibility import violations
 from tests.waiting import until

@@ -5,9 +5,9 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
+from galena.experiments.data.readings import readings
 from galena.experiments.models import Quantity
-from galena.experiments.readings import readings
 from tests.browser import at_record
 from tests.waiting import until
 

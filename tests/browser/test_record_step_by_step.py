@@ -6,7 +6,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from galena.experiments.models import Step
-from galena.experiments.stepwise import tables
+from galena.experiments.runs.stepwise import tables
 from tests.browser import at_record
 from tests.browser.test_accessibility import violations
 

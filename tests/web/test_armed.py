@@ -8,20 +8,20 @@ from django.urls import reverse
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.core.calibration import Correction
 from galena.core.errors import ConditionError, PlanError
 from galena.core.plans import ArmedPlan
 from galena.core.trigger import CrossingFinder, Level
+from galena.experiments.data.readings import readings
 from galena.experiments.models import Run
-from galena.experiments.readings import readings
 from galena.instruments.clock import ClockEstimate
 from galena.instruments.link import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
-from galena.recording.arming import ArmedTaking
+from galena.recording.acquisition.arming import ArmedTaking
+from galena.recording.engine.recorder import RECORDER
+from galena.recording.engine.state import Wish
 from galena.recording.errors import AlreadyRecording, NothingWaits
-from galena.recording.in_progress import Wish
-from galena.recording.recorder import RECORDER
 from tests.waiting import until
 
 STREAM = StreamStart(1, 1000.0, ClockEstimate(0.0, 0.0))

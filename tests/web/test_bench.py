@@ -7,10 +7,10 @@ import pytest
 from django.urls import reverse
 
 from galena.bench import checks, flows
-from galena.bench.hub import BACKLOG, Hub, Watcher
-from galena.bench.live import BENCH
-from galena.bench.strips import as_data
-from galena.experiments.readings import readings
+from galena.bench.live.bench import BENCH
+from galena.bench.live.hub import BACKLOG, Hub, Watcher
+from galena.bench.live.strips import as_data
+from galena.experiments.data.readings import readings
 from galena.instruments.address import Address
 from galena.instruments.discovery import Found
 from tests import making

@@ -4,14 +4,14 @@ import numpy as np
 import pytest
 from django.urls import reverse
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
+from galena.bench.live.strips import as_data, state_of
 from galena.bench.models import Instrument
-from galena.bench.strips import as_data, state_of
-from galena.experiments import flows as experiments
+from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Run
 from galena.instruments.rigs.room import RigControl
-from galena.recording.in_progress import Wish
-from galena.recording.recorder import RECORDER
+from galena.recording.engine.recorder import RECORDER
+from galena.recording.engine.state import Wish
 from tests.waiting import until
 
 
@@ -59,7 +59,7 @@ def test_name_symbol_unit_and_decimals_are_the_experiments_own(post, strip, ada,
     post("describe-channel", gauge.pk, decimals="4")
     assert len(as_data(strip("d_1"))["text"].split(".")[1]) == 4
     until(lambda: as_data(strip("d_1"))["digits"] == "The last 2 are noise: 2 would do.", "remark")
-    other = experiments.create(ada, "Another", [])
+    other = experiment_flows.create(ada, "Another", [])
     assert {one.symbol for one in BENCH.show(other).values()} == {"h", "T"}
 
 
@@ -90,7 +90,7 @@ def test_reverse_turns_what_is_read_and_stays_with_the_instrument(post, strip, a
     channel = settled(strip, "T").shown.channel
     assert "reversed" in post("reverse", channel.pk).text
     assert strip("T").latest < 0
-    assert BENCH.show(experiments.create(ada, "Another", []))[channel.pk].correction.sign == -1
+    assert BENCH.show(experiment_flows.create(ada, "Another", []))[channel.pk].correction.sign == -1
     assert "reversed" not in post("reverse", channel.pk).text
 
 
@@ -247,7 +247,7 @@ def test_a_force_that_was_never_zeroed_is_remarked_on_before_a_run(post, as_ada,
 
 def test_a_run_keeps_sign_zero_and_unit_as_they_were(post, strip, experiment, ada):
     from galena.core.plans import SteadyPlan
-    from galena.experiments.readings import readings
+    from galena.experiments.data.readings import readings
 
     channel = settled(strip, "T").shown.channel
     post("describe-channel", channel.pk, unit="K")

@@ -5,15 +5,18 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
-from galena.bench import calibrating, setup
-from galena.bench.live import BENCH
+from galena.bench.calibration import flows as calibration_flows
+from galena.bench.channel_display import display
+from galena.bench.live.bench import BENCH
 from galena.core.errors import CalibrationError
-from galena.desk import finding_flows, findings
-from galena.desk import flows as desk
+from galena.desk.annotations import flows as annotation_flows
+from galena.desk.findings import answers as findings
+from galena.desk.findings import flows as finding_flows
 from galena.desk.models import Finding
-from galena.experiments.readings import readings
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments.data.readings import readings
 from galena.instruments.protocol import ChannelFacts, Identity
-from galena.recording import recalibrating
+from galena.recording.runs import recalibrating
 from tests import making
 from tests.waiting import until
 
@@ -29,12 +32,12 @@ def electrode(experiment):
 
 def taken(channel, person, pots=POTS, unit="", **says):
     """Put the sensor into each pot and take it."""
-    draft = calibrating.in_the_making(channel, person)
+    draft = calibration_flows.in_the_making(channel, person)
     fields = {"quantity": "acidity", "symbol": "pH", "unit": unit, "model": "line"} | says
-    calibrating.describe_value(draft, **fields)
+    calibration_flows.describe_value(draft, **fields)
     for known, raw in pots:
         noise = np.random.default_rng(3).normal(0, 0.3, 60)
-        calibrating.add_take(draft, known, 0.01, raw + noise, 3.0)
+        calibration_flows.add_take(draft, known, 0.01, raw + noise, 3.0)
     return draft
 
 
@@ -47,11 +50,11 @@ def post(client, name, experiment, channel, *args, **fields):
 
 
 def shown(experiment, channel):
-    return setup.channels(experiment, [channel.pk])[channel.pk]
+    return display.channels(experiment, [channel.pk])[channel.pk]
 
 
 def test_a_calibration_gives_another_quantity_with_its_uncertainty(experiment, electrode, ada):
-    calibrating.keep(taken(electrode, ada))
+    calibration_flows.keep(taken(electrode, ada))
     one = shown(experiment, making.channel(VOLTAGE, AMPLIFIER))
     assert (one.name, one.symbol, one.unit, one.decimals) == ("acidity", "pH", "", 3)
     run = making.run(experiment, [94.3, 12.0], facts=VOLTAGE, identity=AMPLIFIER)
@@ -63,7 +66,7 @@ def test_a_calibration_gives_another_quantity_with_its_uncertainty(experiment, e
 def test_a_finished_run_can_be_calibrated_and_set_back(as_ada, experiment, electrode, ada):
     run = making.run(experiment, [94.3, 12.0], facts=VOLTAGE, identity=AMPLIFIER)
     raw = experiment.quantities.get(symbol="E")
-    kept = calibrating.keep(taken(electrode, ada))
+    kept = calibration_flows.keep(taken(electrode, ada))
     series = run.streams.get().series.get(quantity=raw)
     url = reverse("recalibrate", args=[experiment.pk, run.number, series.pk])
     text = as_ada.post(url, {"calibration": kept.pk}).text
@@ -78,7 +81,7 @@ def test_a_finished_run_can_be_calibrated_and_set_back(as_ada, experiment, elect
 
 def test_a_calibration_of_another_channel_is_refused_for_a_run(as_ada, experiment, electrode, ada):
     run = making.run(experiment, [1.0, 2.0])
-    kept = calibrating.keep(taken(electrode, ada))
+    kept = calibration_flows.keep(taken(electrode, ada))
     series = run.streams.get().series.exclude(quantity=None).get()
     url = reverse("recalibrate", args=[experiment.pk, run.number, series.pk])
     answer = as_ada.post(url, {"calibration": kept.pk})
@@ -89,10 +92,10 @@ def test_a_calibration_of_another_channel_is_refused_for_a_run(as_ada, experimen
 def test_a_mean_has_the_calibrations_share_that_more_readings_do_not_lessen(
     experiment, electrode, ada
 ):
-    calibrating.keep(taken(electrode, ada))
+    calibration_flows.keep(taken(electrode, ada))
     y = np.full(400, 94.3) + np.random.default_rng(1).normal(0, 0.3, 400)
     run = making.run(experiment, y, facts=VOLTAGE, identity=AMPLIFIER)
-    span = desk.add_span(desk.first_sheet(experiment), 1.0, 30.0)
+    span = annotation_flows.add_span(sheet_flows.first_sheet(experiment), 1.0, 30.0)
     acidity = experiment.quantities.get(symbol="pH")
     finding_flows.ask(span, "mean", acidity, [run])
     (answer,) = findings.answers(list(Finding.objects.all()))
@@ -104,11 +107,11 @@ def test_a_mean_has_the_calibrations_share_that_more_readings_do_not_lessen(
 
 def test_a_zero_and_a_calibration_go_together(experiment, ada):
     gauge = making.channel()
-    draft = calibrating.in_the_making(gauge, ada)
-    calibrating.describe_value(draft, quantity="level", symbol="h", unit="mm", model="line")
+    draft = calibration_flows.in_the_making(gauge, ada)
+    calibration_flows.describe_value(draft, quantity="level", symbol="h", unit="mm", model="line")
     for known, raw in (("0", 10.0), ("100", 60.0)):
-        calibrating.add_take(draft, known, 0.0, [raw, raw], 1.0)
-    calibrating.keep(draft)
+        calibration_flows.add_take(draft, known, 0.0, [raw, raw], 1.0)
+    calibration_flows.keep(draft)
     one = shown(experiment, gauge)
     assert one.source == gauge.source  # the same kind: the same quantity
     assert one.correction.apply(np.array([35.0]))[0] == pytest.approx(50.0)
@@ -119,16 +122,16 @@ def test_a_zero_and_a_calibration_go_together(experiment, ada):
     [([399.99, 400.0], "at its limit"), ([1.0, float("nan")], "were no numbers")],
 )
 def test_a_take_that_tells_nothing_is_refused(electrode, ada, raw, words):
-    draft = calibrating.in_the_making(electrode, ada)
+    draft = calibration_flows.in_the_making(electrode, ada)
     with pytest.raises(CalibrationError, match=words):
-        calibrating.add_take(draft, "4", 0.0, raw, 1.0)
+        calibration_flows.add_take(draft, "4", 0.0, raw, 1.0)
     assert draft.takes.count() == 0
 
 
 def test_an_offset_keeps_the_unit(electrode, ada):
     draft = taken(electrode, ada, POTS[:1], model="offset")
     with pytest.raises(CalibrationError, match="An offset keeps the unit"):
-        calibrating.curve_of(draft)
+        calibration_flows.curve_of(draft)
 
 
 def test_the_sheet_shows_standards_curve_and_refusals(as_ada, experiment, electrode, ada):
@@ -142,15 +145,15 @@ def test_the_sheet_shows_standards_curve_and_refusals(as_ada, experiment, electr
     text = sheet(as_ada, experiment, electrode)
     assert "residual standard deviation" in text
     assert text.count('class="point"') == 6  # three standards and their residuals
-    draft = calibrating.in_the_making(electrode, ada)
+    draft = calibration_flows.in_the_making(electrode, ada)
     odd = draft.takes.last()
     post(as_ada, "remove-take", experiment, electrode, odd.pk)
     assert draft.takes.count() == 2
 
 
 def test_history_going_back_and_files(as_ada, experiment, electrode, ada):
-    first = calibrating.keep(taken(electrode, ada))
-    second = calibrating.keep(taken(electrode, ada, (("4.00", 170.0), ("7.00", 10.0))))
+    first = calibration_flows.keep(taken(electrode, ada))
+    second = calibration_flows.keep(taken(electrode, ada, (("4.00", 170.0), ("7.00", 10.0))))
     text = sheet(as_ada, experiment, electrode)
     assert text.count("by Ada") == 2
     post(as_ada, "use-calibration", experiment, electrode, calibration=first.pk)
@@ -187,7 +190,7 @@ def test_files_that_are_no_calibration_are_refused(as_ada, experiment, electrode
 
 
 def test_a_file_of_another_kind_of_channel_is_refused(as_ada, experiment, electrode, ada):
-    kept = calibrating.keep(taken(electrode, ada))
+    kept = calibration_flows.keep(taken(electrode, ada))
     url = reverse("export-calibration", args=[experiment.pk, electrode.pk, kept.pk])
     upload = SimpleUploadedFile("c.json", as_ada.get(url).content)
     text = post(as_ada, "import-calibration", experiment, making.channel(), file=upload).text
@@ -219,7 +222,7 @@ def test_a_take_averages_live_readings(as_ada, experiment, live, ada):
     assert "averaging for 0.5 s" in begin(as_ada, experiment, live, known="0,00").text
     text = poll(as_ada, experiment, live)
     assert "0,00" in text
-    (take,) = calibrating.in_the_making(live, ada).takes.all()
+    (take,) = calibration_flows.in_the_making(live, ada).takes.all()
     assert take.mean == pytest.approx(3.2, abs=0.4)
     assert 8 <= take.count <= 12
     assert take.sd == pytest.approx(0.2, abs=0.15)
@@ -252,7 +255,7 @@ def test_a_cable_pulled_during_a_take_breaks_it_and_keeps_the_others(
     text = poll(as_ada, experiment, live)
     assert "The instrument went away: unplugged" in text
     assert "The take was not kept: plug Level gauge LG-1 0007 in again" in text
-    assert calibrating.in_the_making(live, ada).takes.count() == 1
+    assert calibration_flows.in_the_making(live, ada).takes.count() == 1
     assert "gives no readings now. Is its cable in?" in begin(as_ada, experiment, live).text
 
 
@@ -260,11 +263,11 @@ def test_the_desk_follows_what_a_calibration_makes_of_a_quantity(
     as_ada, experiment, electrode, ada
 ):
     run = making.run(experiment, [94.3, 12.0], facts=VOLTAGE, identity=AMPLIFIER)
-    sheet = desk.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     assert sheet.quantity.symbol == "E"
     series = run.streams.get().series.get(quantity=sheet.quantity)
-    kept = calibrating.keep(taken(electrode, ada))
+    kept = calibration_flows.keep(taken(electrode, ada))
     recalibrating.recalibrate(experiment, series, kept)
-    assert desk.first_sheet(experiment).quantity.symbol == "pH"
+    assert sheet_flows.first_sheet(experiment).quantity.symbol == "pH"
     text = as_ada.get(reverse("desk", args=[experiment.pk])).text
     assert "electrode voltage" not in text  # no run has readings of it

@@ -9,7 +9,11 @@ from scipy.signal import lfilter
 
 from galena.core.fits import fit
 from galena.core.statistics import effective_count
-from galena.desk import figure, finding_flows, flows, ledger, window
+from galena.desk.annotations import flows
+from galena.desk.drawing import figure, window
+from galena.desk.findings import flows as finding_flows
+from galena.desk.ledger import cards
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.flows import remove
 from galena.experiments.models import SeriesChunk
 from galena.instruments.protocol import ChannelFacts
@@ -26,7 +30,7 @@ def run(experiment):
 
 @pytest.fixture
 def sheet(run):
-    return flows.first_sheet(run.experiment)
+    return sheet_flows.first_sheet(run.experiment)
 
 
 def post(client, name, *args, **fields):
@@ -67,13 +71,13 @@ def test_a_span_is_marked_off_asked_moved_and_taken_away(as_ada, experiment, she
     span = sheet.spans.get()
     asked = post(as_ada, "ask", at, span.pk, kind="line").text
     assert "h = slope · t + intercept" in asked
-    (row,) = ledger.rows(sheet)
+    (row,) = cards.rows(sheet)
     slope, intercept = row.answer.estimates
     assert slope.value == pytest.approx(2.0, abs=4 * slope.uncertainty)
     assert (slope.unit_text, intercept.unit_text) == ("mm/s", "mm")
     assert slope.text in asked
     moved = post(as_ada, "change-span", at, span.pk, lo="5", hi="10").text
-    (after,) = ledger.rows(sheet)
+    (after,) = cards.rows(sheet)
     assert after.answer.estimates[0].uncertainty > slope.uncertainty
     assert after.answer.estimates[0].text in moved
     assert "Span A" not in post(as_ada, "change-span", at, span.pk, remove="1").text
@@ -88,10 +92,10 @@ def test_a_question_is_asked_of_every_shown_run_and_kept_once(as_ada, experiment
     span = flows.add_span(sheet, 2, 12)
     for _ in range(2):
         post(as_ada, "ask", experiment.pk, span.pk, kind="mean")
-    assert [row.finding.run.number for row in ledger.rows(sheet)] == [1, 2]
-    finding = ledger.rows(sheet)[0].finding
+    assert [row.finding.run.number for row in cards.rows(sheet)] == [1, 2]
+    finding = cards.rows(sheet)[0].finding
     post(as_ada, "drop-finding", experiment.pk, finding.pk)
-    assert [row.finding.run.number for row in ledger.rows(sheet)] == [2]
+    assert [row.finding.run.number for row in cards.rows(sheet)] == [2]
     again = post(as_ada, "drop-finding", experiment.pk, finding.pk)
     assert "taken away in the meantime" in again.text
 
@@ -100,11 +104,11 @@ def test_the_mean_has_its_standard_error(sheet, experiment):
     still = making.run(experiment, making.ramp(slope=0.0))
     span = flows.add_span(sheet, 0, 9.95)
     finding_flows.ask(span, "mean", sheet.quantity, [still])
-    (estimate,) = ledger.rows(sheet)[0].answer.estimates
+    (estimate,) = cards.rows(sheet)[0].answer.estimates
     part = making.ramp(slope=0.0)[:100]
     assert estimate.value == pytest.approx(part.mean())
     assert estimate.uncertainty == pytest.approx(part.std(ddof=1) / 10)
-    assert ledger.rows(sheet)[0].answer.remark.startswith("100 readings, standard deviation")
+    assert cards.rows(sheet)[0].answer.remark.startswith("100 readings, standard deviation")
 
 
 def test_readings_that_follow_each_other_count_as_fewer(sheet, experiment):
@@ -113,7 +117,7 @@ def test_readings_that_follow_each_other_count_as_fewer(sheet, experiment):
     span = flows.add_span(sheet, 0, 39.95)
     for kind in ("mean", "spread", "line"):
         finding_flows.ask(span, kind, sheet.quantity, [windy])
-    answers = {row.finding.kind: row.answer for row in ledger.rows(sheet)}
+    answers = {row.finding.kind: row.answer for row in cards.rows(sheet)}
     mean, spread, line = (answers[kind] for kind in ("mean", "spread", "line"))
     count = effective_count(gusts)
     assert count < 60
@@ -130,7 +134,7 @@ def test_readings_that_follow_each_other_count_as_fewer(sheet, experiment):
 def test_a_finding_of_a_removed_run_is_gone_from_the_ledger(sheet, run):
     finding_flows.ask(flows.add_span(sheet, 2, 12), "line", sheet.quantity, [run])
     remove(run)
-    assert ledger.rows(sheet) == []
+    assert cards.rows(sheet) == []
 
 
 @pytest.mark.parametrize(
@@ -279,7 +283,9 @@ def test_a_figure_shows_every_run_with_its_mark_and_its_fits(sheet, run):
 
 
 def test_a_figure_of_nothing_is_still_a_figure(experiment):
-    root = ET.fromstring(figure.draw(figure.of_sheet(flows.first_sheet(experiment), bare=True)))
+    root = ET.fromstring(
+        figure.draw(figure.of_sheet(sheet_flows.first_sheet(experiment), bare=True))
+    )
     assert root.tag.endswith("svg")
 
 

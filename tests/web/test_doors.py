@@ -12,16 +12,18 @@ from django.contrib.sessions.models import Session
 from django.test import Client
 from django.urls import reverse
 
-from galena.bench import hub, microphone_views
-from galena.bench.in_use import InUseError, Use, refuse
-from galena.bench.live import BENCH
+from galena.bench.live import hub, microphone_views
+from galena.bench.live.bench import BENCH
+from galena.bench.live.in_use import InUseError, Use, refuse
 from galena.classroom.patience import FREE_BY_NAME, PATIENCE, Patience
 from galena.config import door
 from galena.core.errors import TableError
-from galena.desk import finding_flows, flows, sheets
-from galena.desk.findings import Answers
+from galena.desk.annotations import flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.findings.answers import Answers
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
-from galena.experiments import typed_flows
+from galena.experiments import table_flows
 from galena.reports import marked_up
 from galena.reports.pdf import make_pdf
 from galena.shell.press import PressError
@@ -259,7 +261,7 @@ def test_microphones_are_few_and_nobody_takes_over_that_of_another(
 
 
 def test_tables_are_bounded_on_all_sides(as_ada, experiment, ada):
-    run = typed_flows.new_table(experiment, ada)
+    run = table_flows.new_table(experiment, ada)
     column = run.typed_columns.first()
     address = reverse("change-table", args=[experiment.pk, run.number])
     for fields in (
@@ -270,9 +272,9 @@ def test_tables_are_bounded_on_all_sides(as_ada, experiment, ada):
         {"act": "insert", "row": "-1"},
     ):
         assert as_ada.post(address, fields).status_code == 422, fields
-    typed_flows.fill(column, 0, "0", "1", 20_000, ada)
+    table_flows.fill(column, 0, "0", "1", 20_000, ada)
     with pytest.raises(TableError, match="at most"):
-        typed_flows.insert_row(run, 0, ada)
+        table_flows.insert_row(run, 0, ada)
 
 
 def test_searching_asks_once_for_each_of_eight_words(
@@ -308,8 +310,8 @@ def test_a_pdf_takes_in_nothing_but_what_ships(address, caplog):
 
 def test_a_fit_that_takes_too_long_says_so(experiment, monkeypatch):
     run = making.run(experiment, making.ramp(2000))
-    span = flows.add_span(sheets.first_sheet(experiment), 0.0, 200.0)
-    monkeypatch.setattr("galena.desk.findings.PATIENCE", -1.0)
+    span = flows.add_span(sheet_flows.first_sheet(experiment), 0.0, 200.0)
+    monkeypatch.setattr("galena.desk.findings.answers.PATIENCE", -1.0)
     details = {"formula": "a*sin(b*x)+c*exp(-d*x)"}
     (one,) = finding_flows.ask(span, "model", span.sheet.quantity, [run], details)
     assert "took too long: mark off less" in Answers([one]).of(one).trouble

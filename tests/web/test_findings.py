@@ -11,10 +11,16 @@ from django.urls import reverse
 
 from galena.bench import flows as bench_flows
 from galena.core import units
-from galena.desk import finding_flows, findings, flows, history, ledger, sheets, window
+from galena.desk import history
+from galena.desk.annotations import flows
+from galena.desk.drawing import window
 from galena.desk.errors import DeskError
+from galena.desk.findings import answers as findings
+from galena.desk.findings import flows as finding_flows
+from galena.desk.findings.questions import FITS, QUESTIONS
+from galena.desk.ledger import cards
 from galena.desk.models import Finding, Graph, Note
-from galena.desk.questions import FITS, QUESTIONS
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.quantity_flows import add_derived, save_given, set_rule
 from tests import making
 
@@ -37,7 +43,7 @@ def decays(experiment):
 
 @pytest.fixture
 def sheet(decays):
-    return sheets.first_sheet(decays)
+    return sheet_flows.first_sheet(decays)
 
 
 @pytest.fixture
@@ -99,7 +105,7 @@ def test_what_is_asked_of_a_stretch_is_right(span):
 
 
 def test_an_area_of_volts_over_seconds_is_in_webers():
-    from galena.desk.questions.stretch import named_product
+    from galena.desk.findings.questions.stretch import named_product
 
     for x, y, name, factor in (("s", "V", "Wb", 1), ("s", "mV", "mWb", 1), ("ms", "V", "mWb", 1)):
         unit, size = named_product(units.parse(x), units.parse(y))
@@ -123,7 +129,7 @@ def test_markers_have_slopes_readings_and_differences(as_ada, decays, sheet):
     assert told["m1m2.pair.1"]["rate"] == pytest.approx(
         50 * (math.exp(-1.5) - math.exp(-0.5)) / 4, abs=0.1
     )
-    drawn = ledger.overlay(ledger.of_sheet(sheet))["curves"]
+    drawn = cards.overlay(cards.of_sheet(sheet))["curves"]
     assert len(drawn) == 6 and all(len(one["parts"][1][0]) == 2 for one in drawn)
     few = post(as_ada, "ask-marker", one.pk, decays, kind="slope", count="2")
     assert "from 3 to 9999 readings" in few.text
@@ -150,7 +156,7 @@ def test_findings_are_built_on_findings_and_follow_them(as_ada, decays, sheet, s
 def test_a_formula_counts_what_is_shared_once(decays, sheet, span):
     save_given(decays, None, "factor", "k_0", "2.00 ± 0.02", "")
     first, second = asked(span, "line")[:2]
-    known = ledger.symbols(ledger.rows(sheet))
+    known = cards.symbols(cards.rows(sheet))
     assert {"slope_A1", "intercept_A1", "slope_A2"} <= set(known)
     symbols = {name: (row.finding.pk, one.key) for name, (row, one) in known.items()}
 
@@ -196,7 +202,7 @@ def test_two_numbers_are_compared_in_percent_and_in_uncertainties(sheet, span):
 
 def test_another_quantity_is_read_where_a_finding_is(decays, sheet, span):
     rate = add_derived(decays, "rate(h, t, 9)", "speed", "v")
-    sheets.add_graph(sheet, rate)
+    sheet_flows.add_graph(sheet, rate)
     crossing = asked(span, "crossing", level=25.0)[0]
     there = finding_flows.build(sheet, "there", [crossing.pk], quantity=rate)
     assert values(there)["value"] == pytest.approx(-15.0 / 4, abs=0.3)
@@ -267,10 +273,10 @@ def test_residuals_stand_under_the_graph_and_follow_the_fit(as_ada, decays, shee
     page = post(as_ada, "change-finding", found.pk, decays, act="residuals", shown="1")
     graph = Graph.objects.get(residuals_of=found)
     assert f'data-graph="{graph.pk}"' in page.text
-    sheet = sheets.sheets_of(decays)[0]
+    sheet = sheet_flows.sheets_of(decays)[0]
     (left,) = [one for one in window.drawn(sheet) if one.trace.graph_id == graph.pk]
     assert left.read.readings.y.sum() == pytest.approx(0, abs=1e-6)
-    title = ledger.overlay(ledger.of_sheet(sheet))["titles"][graph.pk]
+    title = cards.overlay(cards.of_sheet(sheet))["titles"][graph.pk]
     assert title.startswith("residuals of line, run 1: one sign for")
     flows.move_span(span, 10.0, 19.0)
     (moved,) = [one for one in window.drawn(sheet) if one.trace.graph_id == graph.pk]
@@ -284,10 +290,10 @@ def test_a_finding_stands_on_the_graph_and_follows(as_ada, decays, sheet, span):
     found = asked(span, "line")[0]
     post(as_ada, "change-finding", found.pk, decays, act="graph", shown="1")
     note = Note.objects.get(finding=found)
-    (drawn,) = ledger.overlay(ledger.of_sheet(sheet))["notes"]
+    (drawn,) = cards.overlay(cards.of_sheet(sheet))["notes"]
     assert drawn["id"] == note.pk and drawn["text"].startswith("h = slope · t + intercept")
     flows.move_span(span, 10.0, 19.0)
-    (moved,) = ledger.overlay(ledger.of_sheet(sheet))["notes"]
+    (moved,) = cards.overlay(cards.of_sheet(sheet))["notes"]
     assert moved["text"] != drawn["text"] and moved["x"] != drawn["x"]
     post(as_ada, "change-finding", found.pk, decays, act="graph")
     assert not Note.objects.exists()
@@ -359,7 +365,7 @@ def test_findings_follow_a_span_under_the_hand_and_nothing_is_kept(as_ada, decay
 
 def test_it_is_said_how_runs_agree_in_their_uncertainties(sheet, span):
     first, second, _ = asked(span, "decay_constant")
-    (card,) = ledger.of_sheet(sheet).spans
+    (card,) = cards.of_sheet(sheet).spans
     one, two = (values(each) for each in (first, second))
     assert one["c"] == pytest.approx(two["c"] - 10, abs=0.1)
     (told,) = [each for each in card.agreements if ", c:" in each]
@@ -370,10 +376,10 @@ def test_it_is_said_how_runs_agree_in_their_uncertainties(sheet, span):
 
 def test_hidden_runs_have_no_say_in_how_runs_agree(sheet, span, decays):
     asked(span, "mean")
-    (card,) = ledger.of_sheet(sheet).spans
+    (card,) = cards.of_sheet(sheet).spans
     assert "the 3 runs" in " ".join(card.agreements)
     decays.runs.filter(number=3).update(shown=False)
-    (card,) = ledger.of_sheet(sheet).spans
+    (card,) = cards.of_sheet(sheet).spans
     (told,) = card.agreements
     assert "run 1 and run 2 agree, " in told and "of their uncertainties apart" in told
 
@@ -382,7 +388,7 @@ def test_the_zero_is_an_error_that_all_readings_after_it_share(experiment, ada):
     bench_flows.zero([(making.channel(), 3.0, 0.5)], ada)
     rng = np.random.default_rng(13)
     run = making.run(experiment, 50 + rng.normal(0, 0.2, 200), rate=10.0)
-    sheet = sheets.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     (shown,) = window.shown_runs(sheet)
     assert shown.readings.u_zero == 0.5
     assert shown.readings.combined is None  # it alone would make a reading look far too good
@@ -401,7 +407,7 @@ def test_the_zero_is_an_error_that_all_readings_after_it_share(experiment, ada):
 def test_numbers_made_of_the_same_readings_carry_their_correlation(experiment):
     rng = np.random.default_rng(13)
     run = making.run(experiment, 100 + rng.normal(0, 2.0, 300), rate=10.0)
-    sheet = sheets.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     wide, part = flows.add_span(sheet, -0.05, 19.95), flows.add_span(sheet, 9.95, 29.95)
     means = [finding_flows.ask(one, "mean", sheet.quantity, [run])[0] for one in (wide, part)]
     line = finding_flows.ask(wide, "line", sheet.quantity, [run])[0]
@@ -431,7 +437,7 @@ def test_numbers_quoted_in_a_report_stay_those_of_their_finding(decays, sheet, s
     from galena.reports import writing
 
     first = asked(span, "line")[0]
-    _, name = ledger.rows(sheet)[0].references[0]
+    _, name = cards.rows(sheet)[0].references[0]
     assert name == "A.line.1.slope"
     finding_flows.ask(span, "model", sheet.quantity, runs(sheet)[:1], {"formula": "a*x + b"})
     finding_flows.ask(span, "model", sheet.quantity, runs(sheet)[:1], {"formula": "a*x^2 + b"})

@@ -7,12 +7,14 @@ import pytest
 
 from galena.core.errors import FormulaError
 from galena.core.formats.pasted import pasted
-from galena.desk import history, sheets, window
+from galena.desk import history
+from galena.desk.drawing import window
+from galena.desk.sheets import flows as sheet_flows
 from galena.exchange.duplicating import duplicate
-from galena.experiments import columns, flows, typed_flows
+from galena.experiments import columns, flows, table_flows
 from galena.experiments import quantity_flows as quantities
 from galena.experiments.flows import ExperimentError
-from galena.experiments.formulas import formulas_of
+from galena.experiments.formulas.symbols import formulas_of
 from galena.experiments.models import Condition, Experiment, Quantity
 from galena.instruments.protocol import ChannelFacts, Identity
 from tests import making
@@ -216,9 +218,9 @@ def test_readings_of_another_instrument_are_taken_between_its_readings(ada):
 
 def test_formulas_of_typed_tables_go_in_the_order_of_x_and_know_no_time(ada):
     made = flows.create(ada, "Gangway")
-    run = typed_flows.new_table(made, ada)
+    run = table_flows.new_table(made, ada)
     text = "overhang L / m\tsag s / mm\n0.60\t9.0\n0.20\t1.0\n0.40\t4.0\n0.80\t16.0"
-    typed_flows.paste(run, 0, 0, pasted(text), ada)
+    table_flows.paste(run, 0, 0, pasted(text), ada)
     slope = quantities.add_derived(made, "rate(s, L)", "slope", "k_s")
     length = made.quantities.get(symbol="L")
     found = columns.over(length, [(run, slope)])[run.pk, slope.pk].readings
@@ -228,11 +230,11 @@ def test_formulas_of_typed_tables_go_in_the_order_of_x_and_know_no_time(ada):
     troubles = {}
     assert not columns.over(length, [(run, late)], troubles)
     assert "nobody knows its times t" in next(iter(troubles.values()))
-    typed_flows.set_head(made.quantities.get(symbol="s"), "sag z / cm")
+    table_flows.set_head(made.quantities.get(symbol="s"), "sag z / cm")
     slope.refresh_from_db()
     assert (slope.formula, slope.unit) == ("rate(z, L)", "")
     # A reading that is set aside is passed over: its neighbours are the next ones.
-    typed_flows.set_aside(run, None, 0, 0, "misprint", ada)
+    table_flows.set_aside(run, None, 0, 0, "misprint", ada)
     found = columns.over(length, [(run, slope)])[run.pk, slope.pk].readings
     assert np.isnan(found.y[2]) and found.aside.tolist() == [False, False, True, False]
     assert np.isfinite(found.y[[0, 1, 3]]).all()
@@ -242,10 +244,10 @@ def test_a_formula_over_a_formula_makes_a_graph_with_error_bars_and_counted_gaps
     quantities.set_rule(level(tank), "absolute", "0.5")
     log = quantities.add_derived(tank, "ln((h - 7 mm)/1 mm)", "logarithm", "N")
     double = quantities.add_derived(tank, "2*h", "double", "D")
-    sheet = sheets.first_sheet(tank)
-    sheets.choose_quantity(sheet, log)
-    sheets.choose_x(sheet, double)
-    packed = window.encode(sheets.first_sheet(tank), None, None, 400)
+    sheet = sheet_flows.first_sheet(tank)
+    sheet_flows.choose_quantity(sheet, log)
+    sheet_flows.choose_x(sheet, double)
+    packed = window.encode(sheet_flows.first_sheet(tank), None, None, 400)
     head = packed[4 : 4 + int.from_bytes(packed[:4], "little")].decode()
     assert '"gaps": 2' in head and '"u_y": true' in head and '"u_x": true' in head
 
@@ -256,7 +258,7 @@ def test_acts_on_formulas_and_givens_are_undone_and_done_again(tank, ada):
     with history.changing(tank, ada, "formula"):
         made = quantities.add_derived(tank, "h - h_0", "level", "L")
     with history.changing(tank, ada, "graph"):
-        sheets.add_graph(sheets.first_sheet(tank), made)
+        sheet_flows.add_graph(sheet_flows.first_sheet(tank), made)
     with history.changing(tank, ada, "rename"):
         quantities.describe(level(tank), "water level", "y")
     assert Quantity.objects.get(pk=made.pk).formula == "y - h_0"
@@ -271,7 +273,7 @@ def test_acts_on_formulas_and_givens_are_undone_and_done_again(tank, ada):
         history.redo(tank, ada)
     assert tank.derived.get().formula == "y - h_0"
     assert over_time(tank, tank.derived.get()).y == pytest.approx(Y - 2)
-    assert sheets.first_sheet(tank).graphs.count() == 2
+    assert sheet_flows.first_sheet(tank).graphs.count() == 2
 
 
 def test_a_given_that_somebody_else_uses_by_now_is_not_undone(tank, ada, tern):

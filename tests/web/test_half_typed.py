@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 from django.urls import reverse
 
-from galena.desk import finding_flows, flows, sheets
+from galena.desk.annotations import flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Given
 from galena.instruments.protocol import ChannelFacts
 from tests import making
@@ -15,7 +17,7 @@ from tests import making
 @pytest.fixture
 def asked(as_ada, experiment):
     run = making.run(experiment, making.ramp(), conditions=["40"])
-    sheet = sheets.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     span = flows.add_span(sheet, 2.0, 15.0)
     finding_flows.ask(span, "line", sheet.quantity, [run])
     return sheet
@@ -89,8 +91,8 @@ def test_differences_of_temperatures_are_in_kelvins_everywhere(as_ada, experimen
     y = 60 * np.exp(-np.arange(200) / 60) + 20 + np.random.default_rng(1).normal(0, 0.2, 200)
     run = making.run(experiment, y, facts=facts)
     quantity = experiment.quantities.get(symbol="T")
-    sheet = sheets.first_sheet(experiment)
-    sheets.choose_quantity(sheet, quantity)
+    sheet = sheet_flows.first_sheet(experiment)
+    sheet_flows.choose_quantity(sheet, quantity)
     span = flows.add_span(sheet, 0.0, 20.0)
     for kind in ("line", "decay_constant"):
         (one,) = finding_flows.ask(span, kind, quantity, [run])

@@ -4,11 +4,16 @@ import numpy as np
 import pytest
 from django.urls import reverse
 
-from galena.desk import finding_flows, findings, flows, harvests, sheets, table
+from galena.desk.annotations import flows
 from galena.desk.errors import DeskError
+from galena.desk.findings import answers as findings
+from galena.desk.findings import flows as finding_flows
+from galena.desk.harvests import harvesting
 from galena.desk.models import Finding, Harvest
+from galena.desk.sheets import flows as sheet_flows
+from galena.desk.tables import table
 from galena.exchange.duplicating import duplicate
-from galena.experiments import columns, typed_flows
+from galena.experiments import columns, table_flows
 from galena.experiments.models import Run, Series
 from galena.experiments.quantity_flows import add_derived
 from tests import making
@@ -27,7 +32,7 @@ def ramps(experiment):
 
 @pytest.fixture
 def span(ramps):
-    sheet = sheets.first_sheet(ramps)
+    sheet = sheet_flows.first_sheet(ramps)
     span = flows.add_span(sheet, 2.0, 15.0)
     finding_flows.ask(span, "line", sheet.quantity, list(ramps.runs.all())[:1])
     return span
@@ -40,7 +45,7 @@ def harvested(client, experiment, span, over="runs"):
 
 def worked_out(run, symbol):
     """A column with what is known of its uncertainties."""
-    rows = harvests.tables([run])[run.pk]
+    rows = harvesting.tables([run])[run.pk]
     return next(one for one in rows.columns if one.quantity.symbol == symbol)
 
 
@@ -87,13 +92,13 @@ def test_it_is_graphed_fitted_and_extended_like_any_table(as_ada, ramps, span, a
     _, run = harvested(as_ada, ramps, span)
     pump, slope = (ramps.quantities.get(symbol=one) for one in ("p_h", "slope_h"))
     square = add_derived(ramps, "slope_h^2", "square", "q")
-    column = typed_flows.add_column(run, ada)
-    typed_flows.set_cell(column, 0, "7", ada)
+    column = table_flows.add_column(run, ada)
+    table_flows.set_cell(column, 0, "7", ada)
     read = columns.over(pump, [(run, one) for one in (slope, square, column.quantity)])
     assert read[run.pk, square.pk].readings.y == pytest.approx(np.array(SLOPES) ** 2, abs=0.1)
     assert read[run.pk, square.pk].readings.combined is not None
     assert read[run.pk, column.quantity_id].readings.y[0] == 7.0
-    sheet = sheets.add_sheet(ramps, pump, [slope])
+    sheet = sheet_flows.add_sheet(ramps, pump, [slope])
     over = flows.add_span(sheet, 30.0, 90.0)
     (line,) = finding_flows.ask(over, "line", slope, [run])
     found = findings.answers([line])[0]
@@ -115,7 +120,7 @@ def test_plateaus_are_marked_copied_and_harvested(as_ada, experiment):
     levels = np.repeat([1.0, 3.0, 5.0, 7.0], 60)
     noise = np.random.default_rng(1).normal(0, 0.05, levels.size)
     making.run(experiment, levels + noise)
-    sheet = sheets.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     page = as_ada.post(reverse("plateaus", args=[experiment.pk, sheet.pk]))
     assert page.status_code == 200 and sheet.spans.count() == 4
     first = sheet.spans.first()
@@ -143,7 +148,7 @@ def test_where_nothing_was_asked_there_is_nothing_to_harvest(as_ada, ramps, span
     assert "Ask something of this span first" in page.text and run is None
     assert page["HX-Retarget"] == "#ledger"
     with pytest.raises(DeskError, match="Ask something"):
-        harvests.harvest(span, [], None, [], [span])
+        harvesting.harvest(span, [], None, [], [span])
 
 
 def test_no_harvest_feeds_on_itself(as_ada, ramps, span):
@@ -163,7 +168,7 @@ def test_an_experiment_is_copied_with_its_harvests_and_built_findings(as_ada, ra
     finding_flows.build(sheet, "at_x", [line.pk], {"x": 5.0})
     finding_flows.show_residuals(line, True)
     copy = duplicate(ramps, ada, runs=True)
-    (front,) = sheets.sheets_of(copy)
+    (front,) = sheet_flows.sheets_of(copy)
     kinds = {one.kind: findings.answers([one])[0] for one in front.findings.all()}
     assert kinds["at_x"].trouble == kinds["line"].trouble == ""
     assert front.graphs.exclude(residuals_of=None).get().residuals_of.sheet == front
@@ -177,7 +182,7 @@ def test_repeats_that_agree_by_chance_are_no_surer_than_each_of_them(as_ada, exp
     noise = rng.normal(0, 0.1, 40)
     for _ in range(2):  # twice the same noise: the two means agree to the last digit
         making.run(experiment, 5 + noise, conditions=["40"])
-    span = flows.add_span(sheets.first_sheet(experiment), 0.0, 10.0)
+    span = flows.add_span(sheet_flows.first_sheet(experiment), 0.0, 10.0)
     finding_flows.ask(span, "mean", span.sheet.quantity, list(experiment.runs.all()))
     _, run = harvested(as_ada, experiment, span, "repeats")
     column = worked_out(run, "h_mean")
@@ -188,14 +193,14 @@ def test_the_zero_of_a_channel_is_shared_by_the_rows_of_a_harvest(as_ada, experi
     levels = np.repeat([1.0, 3.0, 5.0, 7.0], 60)
     run = making.run(experiment, levels + np.random.default_rng(1).normal(0, 0.05, levels.size))
     Series.objects.filter(stream__run=run, quantity__symbol="h").update(zero=0.0, u_zero=0.5)
-    sheet = sheets.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     spans = finding_flows.mark_plateaus(sheet, sheet.quantity, run)
     finding_flows.ask(spans[0], "mean", sheet.quantity, [run])
     _, taken = harvested(as_ada, experiment, spans[0], "spans")
     column = worked_out(taken, "h_mean")
     assert column.shared == pytest.approx(0.5) and np.all(column.u < 0.02)
     middle = experiment.quantities.get(symbol="t_mid")
-    over = sheets.add_sheet(experiment, middle, [column.quantity], "levels")
+    over = sheet_flows.add_sheet(experiment, middle, [column.quantity], "levels")
     whole = flows.add_span(over, 0.0, 30.0)
     (line,) = finding_flows.ask(whole, "line", column.quantity, [taken])
     by_key = {one.key: one for one in findings.answers([line])[0].estimates}

@@ -18,8 +18,10 @@ from galena.core.calibration import Standard
 from galena.core.errors import NumberError
 from galena.core.formats.calibration_file import CalibrationRecord, as_data
 from galena.core.numbers import parse
-from galena.desk import finding_flows, flows, sheets
-from galena.experiments import quantity_flows, typed_flows
+from galena.desk.annotations import flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import quantity_flows, table_flows
 from galena.experiments.models import Given
 from galena.shell import requested
 from tests import making
@@ -37,8 +39,8 @@ CELLS = (
 def whole(as_ada, experiment):
     """An experiment with one of each thing that an address can name."""
     run = making.run(experiment, making.ramp())
-    table = typed_flows.new_table(experiment, experiment.owner)
-    sheet = sheets.first_sheet(experiment)
+    table = table_flows.new_table(experiment, experiment.owner)
+    sheet = sheet_flows.first_sheet(experiment)
     span = flows.add_span(sheet, 2.0, 8.0)
     marker = flows.add_marker(sheet, 5.0)
     (line,) = finding_flows.ask(span, "line", sheet.quantity, [run])

@@ -2,8 +2,8 @@ import numpy as np
 import pytest
 from django.urls import reverse
 
-from galena.bench import microphone_views
-from galena.bench.live import BENCH
+from galena.bench.live import microphone_views
+from galena.bench.live.bench import BENCH
 from tests.waiting import until
 
 HEARD = {"serial": "00c0ffee", "listening": "0badf00d", "rate": "48000", "first": "0"}

@@ -7,14 +7,14 @@ import threading
 import numpy as np
 from django.db import connection
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.core.plans import SteadyPlan
+from galena.experiments.data.readings import raw_of
 from galena.experiments.models import Run, Series
-from galena.experiments.readings import raw_of
 from galena.instruments.address import Address
 from galena.recording import flows
-from galena.recording.in_progress import Wish
-from galena.recording.recorder import RECORDER
+from galena.recording.engine.recorder import RECORDER
+from galena.recording.engine.state import Wish
 from tests.waiting import until
 
 COUNT = 300_000

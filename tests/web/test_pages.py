@@ -6,7 +6,9 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
-from galena.desk import finding_flows, flows
+from galena.desk.annotations import flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Experiment
 from tests import making
 from tests.addresses import address
@@ -187,7 +189,7 @@ def test_pages_ask_no_query_in_a_loop(as_ada, experiment):
     for _ in range(2):
         for number in range(3):
             making.run(experiment, making.ramp(seed=number), conditions=["40", "closed"])
-        sheet = flows.first_sheet(experiment)
+        sheet = sheet_flows.first_sheet(experiment)
         finding_flows.ask(
             flows.add_span(sheet, 1, 5), "line", sheet.quantity, experiment.runs.all()
         )

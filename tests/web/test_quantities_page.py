@@ -236,10 +236,10 @@ def test_a_condition_gets_a_symbol_for_formulas(as_ada, tank):
 
 def test_typed_columns_that_mix_decimals_are_remarked_on(as_ada, tank, ada):
     from galena.core.formats.pasted import pasted
-    from galena.experiments import typed_flows
+    from galena.experiments import table_flows
 
-    run = typed_flows.new_table(tank, ada)
-    typed_flows.paste(run, 0, 0, pasted("length L / m\tsag s / mm\n0.20\t1.0\n0.4\t2.0"), ada)
+    run = table_flows.new_table(tank, ada)
+    table_flows.paste(run, 0, 0, pasted("length L / m\tsag s / mm\n0.20\t1.0\n0.4\t2.0"), ada)
     text = as_ada.get(at("quantities", tank)).text
     assert text.count("numbers with 1 and with 2 decimals are mixed. Type trailing zeros too") == 1
 

@@ -7,22 +7,22 @@ from django.urls import reverse
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.core.errors import PlanError
 from galena.core.plans import SteadyPlan
 from galena.core.series import STAMPS, VALUES, assemble
-from galena.experiments import flows as experiments
+from galena.experiments import flows as experiment_flows
+from galena.experiments.data.readings import readings
 from galena.experiments.models import Run, Series, SeriesChunk
-from galena.experiments.readings import readings
 from galena.instruments.clock import ClockEstimate
 from galena.instruments.errors import NoAnswer
 from galena.instruments.link import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
 from galena.recording import flows
+from galena.recording.acquisition.taking import SteadyTaking
+from galena.recording.engine.recorder import RECORDER
+from galena.recording.engine.state import Wish
 from galena.recording.errors import AlreadyRecording, NothingToRecord
-from galena.recording.in_progress import Wish
-from galena.recording.recorder import RECORDER
-from galena.recording.taking import SteadyTaking
 from tests import making
 from tests.waiting import until
 
@@ -309,7 +309,7 @@ def test_a_start_that_the_instrument_refuses_keeps_nothing(room, experiment, mon
 
 
 def test_another_experiment_says_who_holds_the_instruments(room, as_ada, experiment):
-    other = experiments.create(experiment.owner, "Second tank")
+    other = experiment_flows.create(experiment.owner, "Second tank")
     run = start(experiment, duration=30.0)
     page = as_ada.get(reverse("record", args=[other.pk])).text
     assert "The instruments are recording run 1 of “Tide tank”, started by Ada." in page

@@ -2,7 +2,7 @@ import numpy as np
 from django.urls import reverse
 
 from galena.experiments.models import Run, Scene
-from galena.recording import replay_views
+from galena.recording.runs import replay_views
 from tests import making
 
 

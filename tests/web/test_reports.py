@@ -4,8 +4,10 @@ import subprocess
 import pytest
 from django.urls import reverse
 
-from galena.desk import finding_flows, ledger
-from galena.desk import flows as desk
+from galena.desk.annotations import flows as annotation_flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.ledger import cards
+from galena.desk.sheets import flows as sheet_flows
 from galena.reports import flows, writing
 from galena.shell.press import PRESS
 from tests import making
@@ -14,14 +16,14 @@ from tests import making
 @pytest.fixture
 def report(experiment):
     run = making.run(experiment, making.ramp(), conditions=["40", "closed"])
-    sheet = desk.first_sheet(experiment)
-    finding_flows.ask(desk.add_span(sheet, 5, 15), "line", sheet.quantity, [run])
+    sheet = sheet_flows.first_sheet(experiment)
+    finding_flows.ask(annotation_flows.add_span(sheet, 5, 15), "line", sheet.quantity, [run])
     return flows.report_of(experiment)
 
 
 @pytest.fixture
 def sheet(report):
-    return desk.first_sheet(report.experiment)
+    return sheet_flows.first_sheet(report.experiment)
 
 
 def page_of(report, sheet, text):
@@ -30,13 +32,13 @@ def page_of(report, sheet, text):
 
 
 def test_a_reference_is_shown_with_its_value_and_follows_the_desk(report, sheet):
-    slope = ledger.rows(sheet)[0].answer.estimates[0]
+    slope = cards.rows(sheet)[0].answer.estimates[0]
     page = page_of(report, sheet, "It rises by {A.line.1.slope}.")
     assert f"{slope.text} mm/s" in page.body
     assert (page.quoted, page.unknown) == (1, [])
     span = sheet.spans.get()
-    desk.move_span(span, 5, 7)
-    moved = ledger.rows(sheet)[0].answer.estimates[0]
+    annotation_flows.move_span(span, 5, 7)
+    moved = cards.rows(sheet)[0].answer.estimates[0]
     assert moved.text != slope.text
     assert f"{moved.text} mm/s" in page_of(report, sheet, "{A.line.1.slope}").body
 
@@ -110,7 +112,7 @@ def test_a_report_that_cannot_be_saved_keeps_its_text_in_the_box(as_ada, report,
 
 def test_the_pdf_holds_text_numbers_and_figure(as_ada, report, sheet, tmp_path):
     flows.save(report, "Our tank", "It rises by {A.line.1.slope}.\n\n{graph}", report.version)
-    slope = ledger.rows(sheet)[0].answer.estimates[0]
+    slope = cards.rows(sheet)[0].answer.estimates[0]
     try:
         answer = as_ada.get(reverse("pdf", args=[report.experiment_id]))
     finally:

@@ -4,8 +4,8 @@ import pytest
 from django.urls import reverse
 
 from galena.core.errors import ConditionError
-from galena.desk import flows as desk
-from galena.desk import window
+from galena.desk.drawing import window
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows, repeats
 from galena.experiments.models import Condition, Run
 from tests import making
@@ -64,7 +64,7 @@ def test_a_run_not_to_be_used_is_out_of_the_graphs_with_its_reason(as_ada, exper
     url = at("unuse-run", experiment, 2)
     assert "Say why it is not to be used" in as_ada.post(url, {"reason": " "}).text
     as_ada.post(url, {"reason": "the hose slipped off"})
-    sheet = desk.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     assert [one.run.number for one in window.shown_runs(sheet)] == [1, 3, 4]
     assert "not to be used" in as_ada.get(reverse("rail", args=[experiment.pk])).text
     facts = as_ada.get(at("run-facts", experiment, 2)).text

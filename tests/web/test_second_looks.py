@@ -5,9 +5,9 @@ import pytest
 from django.urls import reverse
 
 from galena.bench.flows import zero
+from galena.experiments.runs import second_looks
 from galena.instruments.protocol import ChannelFacts, Identity
 from galena.instruments.rigs import RIGS
-from galena.recording import second_looks
 from tests import making
 
 RNG = np.random.default_rng(5)

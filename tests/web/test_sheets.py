@@ -6,9 +6,14 @@ from django.urls import reverse
 
 from galena.classroom.models import Person
 from galena.core.axes import Axis
-from galena.desk import along, flows, history, ledger, reading, sheets, window
+from galena.desk import history
+from galena.desk.annotations import flows
+from galena.desk.drawing import readout, window
 from galena.desk.errors import DeskError
+from galena.desk.ledger import cards
 from galena.desk.models import Change, Finding, Graph, Note, Sheet, Trace
+from galena.desk.sheets import flows as sheet_flows
+from galena.desk.sheets import x_places
 from galena.experiments.models import Run
 from galena.instruments.protocol import ChannelFacts
 from tests import making
@@ -31,7 +36,7 @@ def quantity(experiment, symbol):
 
 
 def first(experiment):
-    return sheets.first_sheet(experiment)
+    return sheet_flows.first_sheet(experiment)
 
 
 def test_graphs_are_stacked_moved_resized_and_taken_away(as_ada, both):
@@ -60,7 +65,7 @@ def test_graphs_are_stacked_moved_resized_and_taken_away(as_ada, both):
 def test_a_second_sheet_leaves_the_first_and_stands_beside_it(as_ada, both):
     fields = {"x": quantity(both, "h").pk, "y": [quantity(both, "p").pk], "title": "p against h"}
     text = as_ada.post(reverse("add-sheet", args=[both.pk]), fields).text
-    one, two = sheets.sheets_of(both)
+    one, two = sheet_flows.sheets_of(both)
     assert (str(one), str(two), two.suggested) == ("h over t", "p against h", "p over h")
     assert f'data-front="{two.pk}"' in text
     beside = as_ada.post(reverse("change-sheet", args=[both.pk, one.pk]), {"beside": "yes"}).text
@@ -68,7 +73,7 @@ def test_a_second_sheet_leaves_the_first_and_stands_beside_it(as_ada, both):
     page = as_ada.get(reverse("desk", args=[both.pk])).text
     assert page.count('class="stack"') == 2
     as_ada.post(reverse("change-sheet", args=[both.pk, two.pk]), {"remove": "1"})
-    assert [str(sheet) for sheet in sheets.sheets_of(both)] == ["h over t"]
+    assert [str(sheet) for sheet in sheet_flows.sheets_of(both)] == ["h over t"]
     last = as_ada.post(reverse("change-sheet", args=[both.pk, one.pk]), {"remove": "1"})
     assert "only sheet" in last.text
     none = as_ada.post(reverse("add-sheet", args=[both.pk]), {"x": ""})
@@ -133,7 +138,7 @@ def test_typed_limits_and_those_of_a_hand_are_remembered(as_ada, both):
 def test_a_logarithmic_axis_says_how_many_readings_it_cannot_show(as_ada, experiment):
     making.run(experiment, [-1.0, 0.0, 0.1, 1.0, 10.0, 1000.0])
     graph = first(experiment).graphs.get()
-    sheets.set_axis(graph, "left", Axis(log=True))
+    sheet_flows.set_axis(graph, "left", Axis(log=True))
     head, ((_, ys),) = window_of(as_ada, experiment)
     assert head["traces"][0]["unseen"] == 2
     assert np.isnan(ys[:2]).all()
@@ -141,7 +146,7 @@ def test_a_logarithmic_axis_says_how_many_readings_it_cannot_show(as_ada, experi
     lo, hi = head["graphs"][0]["left"]
     assert 0 < lo < 0.1
     assert hi > 1000
-    sheets.set_axis(first(experiment), "x", Axis(log=True))
+    sheet_flows.set_axis(first(experiment), "x", Axis(log=True))
     head, ((xs, _),) = window_of(as_ada, experiment)
     assert head["lo"] > 0
     assert np.nanmax(xs) == pytest.approx(np.log10(0.5))
@@ -165,7 +170,7 @@ def test_a_logarithmic_axis_says_how_many_readings_it_cannot_show(as_ada, experi
 def test_any_readings_give_a_graph_with_limits(as_ada, experiment, y, log):
     making.run(experiment, y)
     graph = first(experiment).graphs.get()
-    sheets.set_axis(graph, "left", Axis(log=log))
+    sheet_flows.set_axis(graph, "left", Axis(log=log))
     head, traces = window_of(as_ada, experiment)
     lo, hi = head["graphs"][0]["left"]
     assert np.isfinite([lo, hi]).all()
@@ -190,28 +195,28 @@ def test_five_hundred_runs_are_one_window(as_ada, experiment, django_assert_max_
 def test_a_measured_quantity_may_stand_on_x(both):
     making.run(both, making.ramp(60, slope=-2))
     run = both.runs.get(number=1)
-    sheet = sheets.add_sheet(both, quantity(both, "h"), [quantity(both, "h")])
+    sheet = sheet_flows.add_sheet(both, quantity(both, "h"), [quantity(both, "h")])
     (found, _) = window.shown_runs(Sheet.objects.get(pk=sheet.pk))
     assert found.run == run
     assert (np.diff(found.readings.t) >= 0).all()
     assert found.readings.t == pytest.approx(np.sort(making.ramp()))
     assert found.readings.y == pytest.approx(found.readings.t)
-    at = reading.at(sheet, 20.0)
+    at = readout.at(sheet, 20.0)
     assert at["x"] == pytest.approx(20.0, abs=0.3)
     assert at["rows"][0]["row"] == int(np.argmin(abs(making.ramp() - at["x"])))
 
 
 def test_the_cursor_reads_every_graph_and_stands_between_readings(both):
-    sheets.add_graph(first(both), quantity(both, "p"))
-    found = reading.at(first(both), 5.02)
+    sheet_flows.add_graph(first(both), quantity(both, "p"))
+    found = readout.at(first(both), 5.02)
     assert [(row["symbol"], row["number"]) for row in found["rows"]] == [("h", 1), ("p", 2)]
-    free = reading.at(first(both), 5.04, free=True)
+    free = readout.at(first(both), 5.04, free=True)
     assert (free["x"], free["text"]) == (5.04, "5.04")
     y = making.ramp()
     expected = y[50] + 0.4 * (y[51] - y[50])
     assert free["rows"][0]["y"] == pytest.approx(expected, abs=0.051)  # and its calibrated step
-    assert along.hours(7510.26, 1) == "2:05:10.3"
-    assert along.hours(-59.99, 1) == "\u22120:01:00.0"
+    assert x_places.hours(7510.26, 1) == "2:05:10.3"
+    assert x_places.hours(-59.99, 1) == "\u22120:01:00.0"
 
 
 def test_a_note_is_tied_to_the_data_and_typeset(as_ada, both):
@@ -254,7 +259,7 @@ def test_everything_is_undone_and_done_again(as_ada, ada, both):
     assert len({json.dumps(state) for state in states}) == len(states)
     undo, redo = reverse("undo", args=[both.pk]), reverse("redo", args=[both.pk])
     as_ada.post(undo)  # the span is back with what was asked of it
-    assert ledger.rows(sheet)[0].finding.span_id == span.pk
+    assert cards.rows(sheet)[0].finding.span_id == span.pk
     as_ada.post(undo)
     for state in reversed(states[:-1]):
         as_ada.post(undo)

@@ -7,7 +7,7 @@ import pytest
 from django.template import Context, Template
 
 from galena.config import serving
-from galena.experiments.shelf import Shelf
+from galena.experiments.data.cache import Shelf
 from galena.shell.marks import MARKS, mark_of
 from galena.shell.press import Press, PressError
 from tests.waiting import until

@@ -4,18 +4,19 @@ import numpy as np
 import pytest
 from django.urls import reverse
 
-from galena.bench.live import BENCH
+from galena.bench.live.bench import BENCH
 from galena.core.plans import StepwisePlan
-from galena.desk import finding_flows
-from galena.desk import flows as desk
-from galena.experiments import flows as experiments
+from galena.desk.annotations import flows as annotation_flows
+from galena.desk.findings import flows as finding_flows
+from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import flows as experiment_flows
+from galena.experiments.data.readings import raw_of
 from galena.experiments.models import Entry, Run, Step
-from galena.experiments.readings import raw_of
-from galena.experiments.stepwise import tables
-from galena.recording import stepper
+from galena.experiments.runs.stepwise import tables
+from galena.recording.engine.recorder import RECORDER
+from galena.recording.engine.state import Wish
 from galena.recording.errors import AlreadyRecording, CannotType, NothingToRecord
-from galena.recording.in_progress import Wish
-from galena.recording.recorder import RECORDER
+from galena.recording.stepwise import stepper
 from tests import making
 from tests.addresses import address
 from tests.waiting import until
@@ -27,7 +28,7 @@ def gauge():
 
 @pytest.fixture
 def depth(experiment):
-    return experiments.add_entered(experiment, "depth", "d", "m", "3")
+    return experiment_flows.add_entered(experiment, "depth", "d", "m", "3")
 
 
 def take(experiment, quantity, text, average=0.05):
@@ -172,12 +173,12 @@ def test_a_stepwise_run_stands_at_the_desk_over_its_setting_and_in_files(
     for text in ("0.3", "0.1", "0.2"):
         take(experiment, depth, text)
     RECORDER.stop(experiment.pk, "Ada")
-    sheet = desk.first_sheet(experiment)
+    sheet = sheet_flows.first_sheet(experiment)
     assert str(sheet) == "h over d"
     read = as_ada.get(address("desk-at", experiment.pk), {"x": "0.19"}).json()
     assert read["x"] == 0.2
     assert "±" in read["rows"][0]["text"]
-    span = desk.add_span(sheet, 0.05, 0.35)
+    span = annotation_flows.add_span(sheet, 0.05, 0.35)
     finding_flows.ask(span, "line", sheet.quantity, list(experiment.runs.all()))
     ledger = as_ada.get(address("ledger", experiment.pk)).text
     assert "0.0500 – 0.3500 m" in ledger
@@ -186,7 +187,7 @@ def test_a_stepwise_run_stands_at_the_desk_over_its_setting_and_in_files(
     assert "Spans and markers lie on d. Take them away before the graphs go" in refused.text
     span.delete()
     as_ada.post(address("x-axis", experiment.pk), {"x": ""})
-    assert str(desk.first_sheet(experiment)) == "h over t"
+    assert str(sheet_flows.first_sheet(experiment)) == "h over t"
     lines = as_ada.get(reverse("csv", args=[experiment.pk, 1])).content.decode("utf-8-sig")
     rows = [line.split(",") for line in lines.splitlines() if not line.startswith("#")]
     assert rows[0] == ["d / m", "h / mm", "u(h) / mm"]

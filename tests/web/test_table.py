@@ -3,9 +3,13 @@ import pytest
 from django.urls import reverse
 
 from galena.core.errors import TableError
-from galena.desk import finding_flows, flows, ledger, sheets, window
-from galena.desk.table import table_of
-from galena.experiments import typed_flows
+from galena.desk.annotations import flows
+from galena.desk.drawing import window
+from galena.desk.findings import flows as finding_flows
+from galena.desk.ledger import cards
+from galena.desk.sheets import flows as sheet_flows
+from galena.desk.tables.table import table_of
+from galena.experiments import table_flows
 from galena.experiments.flows import create
 from galena.experiments.models import Experiment, Run, SeriesChunk, TypedColumn
 from tests import making
@@ -49,7 +53,7 @@ def test_a_table_is_pasted_with_its_heads_and_stands_in_a_graph(as_ada, table):
     over, sag = (one.quantity for one in table.typed_columns.filter(replaced_at=None))
     assert (over.name, over.symbol, over.unit, over.decimals) == ("overhang", "L", "m", 2)
     assert (sag.name, sag.symbol, sag.unit, sag.decimals) == ("sag", "s", "mm", 2)
-    sheet = sheets.first_sheet(table.experiment)
+    sheet = sheet_flows.first_sheet(table.experiment)
     assert str(sheet) == "s over L"
     (shown,) = window.shown_runs(sheet)
     assert shown.readings.t == pytest.approx([float(text) for text in OVERHANG])
@@ -118,14 +122,14 @@ def test_a_corrected_value_is_kept_with_who_and_when(as_ada, ada, table):
 
 
 def test_what_is_set_aside_is_in_no_calculation(as_ada, table):
-    sheet = sheets.first_sheet(table.experiment)
+    sheet = sheet_flows.first_sheet(table.experiment)
     span = flows.add_span(sheet, 0.0, 1.0)
     finding_flows.ask(span, "mean", sheet.quantity, [table])
     told = change(as_ada, table, act="aside", row=3, last=3, reason="misprint").json()
     values = [float(text) for text in SAG[:3]]
     assert told["statistics"][1]["mean"] == f"{np.mean(values):.3f}"
     assert told["statistics"][1]["count"] == "3"
-    (row,) = ledger.rows(sheet)
+    (row,) = cards.rows(sheet)
     assert row.answer.estimates[0].value == pytest.approx(np.mean(values))
     assert rows(as_ada, table)["asides"] == [[3, 3, "misprint"]]
     (shown,) = window.shown_runs(sheet)
@@ -136,7 +140,7 @@ def test_what_is_set_aside_is_in_no_calculation(as_ada, table):
     read = as_ada.get(address("desk-at", table.experiment_id), {"run": 1, "row": 3}).json()
     assert (read["x"], read["rows"][0]["aside"]) == (0.4, True)
     change(as_ada, table, act="back", row=3)
-    (row,) = ledger.rows(sheet)
+    (row,) = cards.rows(sheet)
     assert row.answer.estimates[0].value == pytest.approx(np.mean([float(one) for one in SAG]))
     assert "Say in up to 200" in change(as_ada, table, act="aside", row=1).json()["trouble"]
     beyond = change(as_ada, table, act="aside", row=1, last=9, reason="late").json()
@@ -240,20 +244,20 @@ def test_odd_requests_are_answered(as_ada, table, fields):
 def test_a_typed_table_cannot_grow_without_end(table, ada):
     with pytest.raises(TableError, match="at most 30 columns"):
         for _ in range(40):
-            typed_flows.add_column(table, ada)
+            table_flows.add_column(table, ada)
 
 
 def test_an_experiment_is_copied_with_all_that_belongs_to_it(as_ada, ada, table):
-    sheet = sheets.first_sheet(table.experiment)
+    sheet = sheet_flows.first_sheet(table.experiment)
     span = flows.add_span(sheet, 0.0, 1.0)
     finding_flows.ask(span, "mean", sheet.quantity, [table])
     change(as_ada, table, act="aside", row=1, last=1, reason="wind")
     as_ada.post(reverse("duplicate", args=[table.experiment_id]), {"runs": "yes"})
     copy = Experiment.objects.get(title="Gangway (copy)")
-    copied = sheets.first_sheet(copy)
+    copied = sheet_flows.first_sheet(copy)
     assert str(copied) == "s over L"
     assert copied.quantity.experiment == copy
-    (row,), (before,) = ledger.rows(copied), ledger.rows(sheet)
+    (row,), (before,) = cards.rows(copied), cards.rows(sheet)
     assert row.answer.estimates[0].value == before.answer.estimates[0].value
     run = copy.runs.get()
     change(as_ada, run, act="cell", row=0, column=copied.quantity.pk, text="77")
@@ -268,8 +272,8 @@ def test_a_copy_of_measured_runs_reads_the_same(as_ada, experiment):
     run = making.run(experiment, making.ramp(), conditions=["40"])
     as_ada.post(reverse("duplicate", args=[experiment.pk]), {"runs": "yes"})
     copy = Experiment.objects.get(title="Tide tank (copy)")
-    (one,) = window.shown_runs(sheets.first_sheet(copy))
-    (before,) = window.shown_runs(sheets.first_sheet(experiment))
+    (one,) = window.shown_runs(sheet_flows.first_sheet(copy))
+    (before,) = window.shown_runs(sheet_flows.first_sheet(experiment))
     assert (one.readings.y == before.readings.y).all()
     assert one.run.label == run.label
     Run.objects.filter(pk=run.pk).update(state=Run.State.RECORDING)

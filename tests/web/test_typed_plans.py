@@ -6,7 +6,7 @@ from django.urls import reverse
 
 from galena.experiments import flows
 from galena.experiments.models import TypedPlan
-from galena.recording.recorder import RECORDER
+from galena.recording.engine.recorder import RECORDER
 from tests import making
 
 STEADY = {"plan": "steady", "kind-shown": "steady", "rate": "12", "duration": "33"}

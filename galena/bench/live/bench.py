@@ -1,0 +1,381 @@
+"""The bench of this computer as it is now: links to instruments and what they give.
+
+One process holds one bench. Readings arrive in the links' threads; events leave from the event
+loop, every `PUBLISH_EVERY` seconds, encoded once for all who watch the same experiment.
+"""
+
+import asyncio
+import base64
+import contextlib
+import logging
+import threading
+from collections.abc import Callable, Iterable
+
+import numpy as np
+from django.db import DatabaseError, close_old_connections, connections
+
+from galena.bench import flows
+from galena.bench.channel_display import display
+from galena.bench.channel_display.display import Shown
+from galena.bench.live import strips
+from galena.bench.live.feed import Feed
+from galena.bench.live.hub import Hub
+from galena.bench.live.in_use import Uses, refuse
+from galena.bench.models import Channel
+from galena.experiments.models import Experiment
+from galena.instruments import discovery
+from galena.instruments.address import Address
+from galena.instruments.errors import InstrumentError
+from galena.instruments.link import ANSWER_WITHIN, Connect, Link, StreamStart
+from galena.instruments.protocol import Block
+from galena.instruments.rigs.room import RigRoom
+
+PUBLISH_EVERY = 0.032  # traces are drawn thirty times a second
+STRIPS_EVERY = 3  # publishings: a little more than ten times a second
+RETIRE_EVERY = 300  # publishings: about ten seconds
+PAGES_COME_BACK = 60.0  # seconds in which a page that was loaded again goes on
+MOST_A_BATCH = 40  # rows for the strips' traces: beyond, only the least and the greatest are drawn
+MOST_EXPERIMENTS = 50
+log = logging.getLogger(__name__)
+
+
+class Bench:
+    """All links of this process, the rigs plugged in, and how experiments show them."""
+
+    def __init__(self, patience: float = ANSWER_WITHIN) -> None:
+        self.patience = patience
+        self.hub = Hub()
+        self.room = RigRoom(1.5 * patience)
+        self.feeds: dict[Address, Feed] = {}
+        self.found: list[discovery.Found] = []
+        self.tolerances: dict[int, float] = {}  # by experiment, while its strips are matched
+        self.after_publishing: list[Callable[[], None]] = []
+        self.uses: Uses = list  # set by what records
+        self._setups: dict[int, dict[int, Shown]] = {}
+        self._stand_ins: list[str] = []
+        self._keys = 0
+        self._lock = threading.RLock()
+        self._task: asyncio.Task[None] | None = None
+        self._asking_rigs: asyncio.Task[None] | None = None
+
+    def start(self, stand_ins: list[str]) -> None:
+        """Connect to the stand-ins and begin to publish; called in the event loop."""
+        self.hub = Hub()
+        self.room.find(stand_ins)
+        self._stand_ins = list(stand_ins)
+        self._setups.clear()
+        self.tolerances.clear()
+        self.look_again()
+        for where in self._stand_ins:
+            self.connect(discovery.stand_in(where).address)
+        self._task = asyncio.get_running_loop().create_task(self._publish_forever())
+
+    async def stop(self) -> None:
+        """Let go of all instruments and take all rigs away."""
+        self.hub.close()
+        for task in (self._task, self._asking_rigs):
+            if task is not None:
+                task.cancel()
+                with contextlib.suppress(asyncio.CancelledError):
+                    await task
+        feeds = list(self.feeds.values())
+        await asyncio.gather(*(asyncio.to_thread(feed.link.stop) for feed in feeds))
+        self.feeds.clear()
+        await asyncio.to_thread(self.room.close)
+
+    def look_again(self) -> None:
+        """List what may be an instrument now, and forget those that are gone for good."""
+        self.found = discovery.find(self._stand_ins)
+        places = {found.address for found in self.found}
+        for feed in list(self.feeds.values()):
+            if feed.link.address not in places and feed.link.state.health in ("gone", "strange"):
+                self._retire(feed)
+
+    def connect(self, address: Address, how: Connect | None = None) -> None:
+        """Begin to read the instrument at an address; nothing happens if that is so already."""
+        with self._lock:
+            if address in self.feeds:
+                return
+            link = Link(address, self._take, self._on_state, how, self.patience)
+            self._keys += 1
+            self.feeds[address] = Feed(self._keys, link)
+        link.start()
+
+    def disconnect(self, address: Address) -> None:
+        """Let go of the instrument at an address."""
+        if (feed := self.feeds.get(address)) is not None:
+            self._retire(feed)
+
+    def plug_in(self, key: str) -> None:
+        """Plug a rig in: its instruments come to the bench."""
+        rig = self.room.plug_in(key)
+        with self._lock:
+            new = [one for one in rig.addresses if one not in self._stand_ins]
+            self._stand_ins += new
+        self.look_again()
+        for where in rig.addresses:
+            self.connect(discovery.stand_in(where).address)
+
+    def unplug(self, key: str) -> None:
+        """Pull a rig's cables out; its instruments stay on the list until one looks again."""
+        rig = self.room.plugged.get(key)
+        self.room.unplug(key)
+        if rig is None:
+            return
+        with self._lock:
+            self._stand_ins = [one for one in self._stand_ins if one not in rig.addresses]
+        if rig.process is None:  # someone else's process: it goes on, but not on this bench
+            for where in rig.addresses:
+                self.disconnect(discovery.stand_in(where).address)
+        self.found = discovery.find(self._stand_ins)
+
+    def feed_of(self, channel_id: int) -> tuple[Feed, int] | None:
+        """Find the feed and the column of a channel that gives readings."""
+        for feed in list(self.feeds.values()):
+            for column, channel in enumerate(feed.channels):
+                if channel.pk == channel_id and feed.is_live:
+                    return feed, column
+        return None
+
+    def refuse_others(self, person: int | None, feeds: Iterable[Feed]) -> None:
+        """Raise InUseError where a run of somebody else uses one of these instruments."""
+        refuse(self.uses(), [feed.link for feed in feeds], person)
+
+    def feeds_of_rig(self, key: str) -> list[Feed]:
+        """List the feeds of a rig that is plugged in."""
+        rig = self.room.plugged.get(key)
+        where = set(rig.addresses) if rig is not None else set()
+        return [feed for feed in list(self.feeds.values()) if str(feed.link.address) in where]
+
+    def feeds_of_channels(self, keys: Iterable[int]) -> list[Feed]:
+        """List the feeds that some channels belong to."""
+        wanted = set(keys)
+        return [feed for feed in list(self.feeds.values())
+                if any(one.pk in wanted for one in feed.channels)]  # fmt: skip
+
+    def live_channels(self) -> list[Channel]:
+        """List the channels that give readings now."""
+        feeds = list(self.feeds.values())
+        return [channel for feed in feeds if feed.is_live for channel in feed.channels]
+
+    def show(self, experiment: Experiment) -> dict[int, Shown]:
+        """Give how an experiment shows the channels on the bench, as it is stored now.
+
+        One at a time: what was read earlier must not take the place of what was read later.
+        """
+        with self._lock:
+            known = [channel.pk for feed in list(self.feeds.values()) for channel in feed.channels]
+            shown = display.channels(experiment, known)
+            self._setups.pop(experiment.pk, None)
+            self._setups[experiment.pk] = shown
+            while len(self._setups) > MOST_EXPERIMENTS:
+                self._setups.pop(next(iter(self._setups)))
+        return shown
+
+    def refresh(self) -> None:
+        """Read again how experiments show the channels, after a change."""
+        for experiment in Experiment.objects.filter(pk__in=list(self._setups)):
+            self.show(experiment)
+
+    def strips_of(self, experiment: Experiment | int) -> list[strips.Strip]:
+        """Give the strips of an experiment with their latest readings."""
+        key = experiment if isinstance(experiment, int) else experiment.pk
+        shown = self._setups.get(key, {})
+        feeds = [feed for feed in list(self.feeds.values()) if feed.is_live]
+        return [one for feed in feeds for one in strips.read(feed, shown)]
+
+    def _retire(self, feed: Feed) -> None:
+        with self._lock:
+            self.feeds.pop(feed.link.address, None)
+        feed.link.stop()
+
+    def _take(self, link: Link, block: Block, stream: StreamStart) -> None:
+        feed = self.feeds.get(link.address)
+        if feed is not None and feed.claimed and feed.channels:
+            feed.add(block, stream)
+
+    def _on_state(self, link: Link) -> None:
+        feed = self.feeds.get(link.address)
+        if feed is None:
+            return
+        if link.state.is_live:
+            if not feed.is_live:
+                try:
+                    self._claim(feed)
+                except DatabaseError as error:  # the link tries again in a second
+                    raise InstrumentError(f"it cannot be kept on the disk ({error})") from error
+            return
+        feed.forget()
+        if link.state.health != "silent":
+            feed.claimed = False  # it may be another one that is plugged in next
+        for other in list(self.feeds.values()):
+            if other.twin and other.link.state.is_live:
+                self._claim(other)
+
+    def _claim(self, feed: Feed) -> None:
+        """Take an instrument for itself, unless another that is live claims its serial."""
+        identity = feed.link.identity
+        if identity is None:
+            return
+        with self._lock:
+            same = [
+                other
+                for other in self.feeds.values()
+                if other is not feed
+                and other.link.identity is not None
+                and other.link.identity.key == identity.key
+            ]
+            live = next((other for other in same if other.is_live), None)
+            feed.twin = live.link.address.label if live else ""
+            if live is not None:
+                feed.adopt([])
+                return
+            close_old_connections()
+            feed.adopt(flows.register(identity, feed.link.channels))
+            feed.claimed = True
+            self.refresh()
+            connections.close_all()
+
+    async def _publish_forever(self) -> None:
+        turn = 0
+        clock = asyncio.get_running_loop().time
+        due = clock()
+        while True:
+            due = max(due + PUBLISH_EVERY, clock())  # in step, but never to catch up
+            await asyncio.sleep(due - clock())
+            turn += 1
+            try:
+                self._publish_readings()
+                if turn % STRIPS_EVERY == 0:
+                    self._publish_strips()
+                    self._ask_rigs()
+                if turn % RETIRE_EVERY == 0:
+                    await self._retire_closed_pages()
+                for further in self.after_publishing:
+                    further()
+            except Exception:
+                log.exception("The live feed stumbled; it goes on with the next readings.")
+
+    async def _retire_closed_pages(self) -> None:
+        """Let go of the instruments of pages that were closed: each keeps a thread."""
+        for feed in list(self.feeds.values()):
+            link = feed.link
+            closed = link.address.kind == "browser" and link.state.health == "gone"
+            if closed and not link.is_recording and link.quiet_for > PAGES_COME_BACK:
+                await asyncio.to_thread(self._retire, feed)
+
+    def _publish_readings(self) -> None:
+        watched = [pk for pk in list(self._setups) if self.hub.wanted(f"readings:{pk}")]
+        for feed in list(self.feeds.values()):
+            unsent = feed.take_unsent()
+            if not unsent or not feed.is_live:
+                continue
+            for pk in watched:
+                batch = _batch(feed, unsent, self._setups.get(pk, {}))
+                if batch is not None:
+                    self.hub.publish(f"readings:{pk}", "readings", batch)
+
+    def _publish_strips(self) -> None:
+        for pk in list(self._setups):
+            if self.hub.wanted(f"strips:{pk}"):
+                self.hub.publish(f"strips:{pk}", "strips", self._strips_now(pk))
+
+    def _strips_now(self, experiment_id: int) -> dict:
+        shown = self._setups.get(experiment_id, {})
+        found, states = [], {}
+        for feed in list(self.feeds.values()):
+            of_feed = strips.read(feed, shown) if feed.is_live else []
+            states[str(feed.key)] = strips.state_of(feed, of_feed)
+            found += of_feed
+        tolerance = self.tolerances.get(experiment_id)
+        compared = {} if tolerance is None else strips.matched(found, tolerance)
+        told = [
+            strips.as_data(one) | {"match": compared.get(one.shown.channel.pk)} for one in found
+        ]
+        return {"strips": told, "states": states, "shape": self.shape(experiment_id)}
+
+    def shape(self, experiment_id: int) -> str:
+        """Name what instruments and strips there are, so that a page knows when to ask anew."""
+        feeds = list(self.feeds.values())
+        told = [
+            f"{feed.key}{feed.link.state.health == 'looking'}{bool(feed.twin)}"
+            + "".join(f",{one.pk}" for one in feed.channels if feed.is_live)
+            for feed in feeds
+        ]
+        return ";".join([*told, *sorted(self.room.plugged), str(experiment_id in self.tolerances)])
+
+    def _ask_rigs(self) -> None:
+        """Have the rigs that someone looks at asked how they are, without waiting for it."""
+        wanted = [key for key in list(self.room.plugged) if self.hub.wanted(f"rig:{key}")]
+        if wanted and (self._asking_rigs is None or self._asking_rigs.done()):
+            self._asking_rigs = asyncio.get_running_loop().create_task(self._tell_rigs(wanted))
+
+    async def _tell_rigs(self, keys: list[str]) -> None:
+        for key in keys:
+            rig = self.room.plugged.get(key)
+            with contextlib.suppress(InstrumentError, ValueError):
+                if rig is not None:
+                    state = await asyncio.to_thread(lambda one=rig: one.state)
+                    self.hub.publish(f"rig:{key}", "rig", {"key": key, "state": state})
+
+
+def _batch(
+    feed: Feed, unsent: list[tuple[StreamStart, Block]], shown: dict[int, Shown]
+) -> dict | None:
+    used = [
+        (column, shown[channel.pk])
+        for column, channel in enumerate(feed.channels)
+        if channel.pk in shown and shown[channel.pk].used
+    ]
+    if not used:
+        return None
+    stamps = np.concatenate([block.stamps for _, block in unsent])
+    values = np.concatenate([block.values for _, block in unsent])
+    stamps, values = _thinned(stamps, values[:, [column for column, _ in used]])
+    columns = [one.correction.apply(values[:, place]) for place, (_, one) in enumerate(used)]
+    head = {
+        "channels": [one.channel.pk for _, one in used],
+        "corrections": [_drawn_by(one) for _, one in used],
+        "pace": unsent[-1][0].clock.pace,
+    }
+    return head | packed(stamps / 1e6, columns)
+
+
+def _drawn_by(one: Shown) -> dict:
+    """Say how these readings were corrected, so that a trace drawn before can be moved along."""
+    done = one.correction
+    return {
+        "curve": one.channel.calibration_id,
+        "slope": done.factor * done.sign,
+        "taken": done.zero_value,
+        "shift": done.shift,
+    }
+
+
+def _thinned(stamps: np.ndarray, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Keep of many readings each group's least and greatest, channel by channel."""
+    if len(stamps) <= MOST_A_BATCH:
+        return stamps, values
+    groups = MOST_A_BATCH // 2
+    size = len(stamps) // groups
+    cut = values[: groups * size].reshape(groups, size, -1)
+    table = np.stack([cut.min(axis=1), cut.max(axis=1)], axis=1).reshape(2 * groups, -1)
+    times = stamps[: groups * size].reshape(groups, size)
+    return times[:, [0, -1]].ravel(), table
+
+
+def packed(t: np.ndarray, columns: list[np.ndarray]) -> dict:
+    """Pack times and columns of readings for the browser's painter.
+
+    float32 after the first time (and so good for pictures only), base64: t, then each column.
+    """
+    start = float(t[0]) if t.size else 0.0
+    table = np.stack([t - start, *columns]).astype("<f4")
+    return {
+        "t0": start,
+        "n": int(t.size),
+        "data": base64.b64encode(table.tobytes()).decode("ascii"),
+    }
+
+
+BENCH = Bench()

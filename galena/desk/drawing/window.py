@@ -1,0 +1,300 @@
+"""What the painter in the browser gets of a sheet: as much as can be seen, and no more."""
+
+import json
+import math
+import struct
+from copy import copy
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from galena.core import axes, series, units
+from galena.core.decimate import column_edges, column_extremes, envelope
+from galena.core.dimensions import of_difference
+from galena.core.symbols import plain
+from galena.desk.findings.answers import RELATED, Answers
+from galena.desk.models import SIDES, Finding, Graph, Sheet, Trace
+from galena.experiments.columns import over
+from galena.experiments.data.readings import Readings
+from galena.experiments.models import Quantity, Run
+
+MOST_COLUMNS = 4000
+_ROOM_ALONG = 0.02  # of the readings' reach, before and behind them
+RESIDUAL = "r"  # the symbol of what is left over
+MOST_ASIDE = 200  # pixel columns on which readings that were set aside are told apart
+
+
+@dataclass(frozen=True)
+class RunReadings:
+    """A shown run and its readings of a quantity; their `t` holds the sheet's x."""
+
+    run: Run
+    readings: Readings
+    quantity: Quantity
+
+    def has_near(self, index: int, x: float) -> bool:
+        """Tell whether a reading lies so near to a place that it is the one meant there."""
+        if self.run.rate is not None:
+            reach = 0.75 / self.run.rate
+        else:
+            steps = np.diff(self.readings.t)
+            reach = 0.5 * float(np.median(steps[steps > 0])) if (steps > 0).any() else math.inf
+        return abs(float(self.readings.t[index]) - x) <= reach
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A shown run in a trace of a graph."""
+
+    trace: Trace
+    read: RunReadings
+
+
+def runs_of(sheet: Sheet) -> list[Run]:
+    """Give the shown runs, but those not to be used."""
+    runs = sheet.experiment.runs.kept().filter(shown=True, unused="")
+    return list(runs.prefetch_related("condition_values__condition"))
+
+
+def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadings]:
+    """Give the shown runs that have a quantity of the sheet, its first if none is named."""
+    quantity = quantity or sheet.quantity
+    if quantity is None:
+        return []
+    return having(sheet, quantity, runs_of(sheet))
+
+
+def having(sheet: Sheet, quantity: Quantity, runs: list[Run]) -> list[RunReadings]:
+    """Give those of some runs that have a quantity over the sheet's x, with their readings."""
+    found = over(sheet.x, [(run, quantity) for run in runs])
+    read = [(run, found.get((run.pk, quantity.pk))) for run in runs]
+    return [
+        RunReadings(run, one.readings, quantity) for run, one in read if one and len(one.readings)
+    ]
+
+
+def drawn(sheet: Sheet, troubles: dict[tuple[int, int], str] | None = None) -> list[Drawn]:
+    """Give what the sheet's graphs show, trace by trace from the top on, each run by run.
+
+    Why a formula could not be worked out for a run is told to `troubles`, as columns.over does.
+    """
+    traces = [trace for trace in sheet.traces if trace.graph.residuals_of_id is None]
+    runs = runs_of(sheet)
+    found = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs], troubles)
+    shown = [
+        Drawn(trace, RunReadings(run, one.readings, trace.quantity))
+        for trace in traces
+        for run in runs
+        if (one := found.get((run.pk, trace.quantity_id))) and len(one.readings)
+    ]
+    return shown + _left_over(sheet, {run.pk for run in runs})
+
+
+def _left_over(sheet: Sheet, shown: set[int]) -> list[Drawn]:
+    """Give what fits leave over, for the graphs that show that."""
+    traces = [one for one in sheet.traces if one.graph.residuals_of_id is not None]
+    if not traces:
+        return []
+    kept = Finding.objects.filter(pk__in=[one.graph.residuals_of_id for one in traces])
+    known = {one.pk: one for one in kept.select_related(*RELATED)}
+    answers = Answers(known.values())
+    found = []
+    for trace in traces:
+        finding = known[trace.graph.residuals_of_id]
+        fit = answers.of(finding).fit
+        if fit is None or finding.run_id not in shown:
+            continue
+        inside = answers.asked(finding).inside
+        off = inside.y - fit.predict(inside.t) if len(inside) else inside.y
+        quantity = copy(trace.quantity)
+        quantity.symbol = f"{RESIDUAL}_{plain(quantity.symbol)}"
+        quantity.unit = str(of_difference(units.parse(quantity.unit)))
+        read = Readings(inside.t, off, None, inside.u, rows=inside.rows)
+        if len(read):
+            found.append(Drawn(trace, RunReadings(finding.run, read, quantity)))
+    return found
+
+
+def x_limits(sheet: Sheet, runs: list[RunReadings]) -> tuple[float, float]:
+    """Give limits of x that show all readings with a margin."""
+    log = sheet.x_view.log
+    if not runs:
+        return (1.0, 10.0) if log else (0.0, 10.0)
+    return axes.showing(_x_extremes(runs, log=log), log=log, room=_ROOM_ALONG)
+
+
+def _x_extremes(runs: list[RunReadings], *, log: bool) -> list[tuple[float, float]]:
+    ends = []
+    for one in runs:
+        x = one.readings.t
+        first = int(np.searchsorted(x, 0.0, side="right")) if log else 0
+        if first < x.size:
+            ends.append((float(x[first]), float(x[-1])))
+    return ends
+
+
+def y_limits(runs: list[RunReadings], *, log: bool = False) -> tuple[float, float]:
+    """Give limits of an upright axis that show all readings with a margin."""
+    if log:
+        return axes.showing([one.readings.extremes_above_zero for one in runs], log=True)
+    return axes.showing([one.readings.extremes for one in runs])
+
+
+def limits(runs: list[RunReadings], sheet: Sheet) -> dict[str, tuple[float, float]]:
+    """Give limits of both axes that show all readings of some runs with a margin."""
+    return {"x": x_limits(sheet, runs), "y": y_limits(runs)}
+
+
+def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> bytes:
+    """Pack the readings of all graphs between lo and hi on so many pixel columns.
+
+    Four bytes with the length of a JSON head, the head, then float32 arrays for each trace of
+    the head. Few readings are `points`: x, y and, where it says so, uncertainties of y and x.
+    Many are `columns`: the lowest and the highest of each of the columns from lo to hi. Numbers
+    are given as (value - x0) / xs; on a logarithmic axis it is their decadic logarithm.
+    """
+    troubles: dict[tuple[int, int], str] = {}
+    shown = drawn(sheet, troubles)
+    log = sheet.x_view.log
+    read = [one.read for one in shown]
+    whole = x_limits(sheet, read)
+    if lo is None or hi is None or not -math.inf < lo < hi < math.inf or (log and lo <= 0):
+        lo, hi = whole
+    columns = max(1, min(columns, MOST_COLUMNS))
+    edges = column_edges(lo, hi, columns, log=log)
+    views = {graph.pk: {s: graph.view(s) for s in SIDES} for graph in sheet.graphs.all()}
+    head, parts = [], []
+    for one in shown:
+        trace = one.trace
+        packed = _Packed(one.read.readings, edges, log, views[trace.graph_id][trace.side].log)
+        said, arrays = packed.parts()
+        head.append(
+            {"graph": trace.graph_id, "side": trace.side, "quantity": trace.quantity_id}
+            | {"number": one.read.run.number}
+            | said
+        )
+        parts += arrays
+    graphs = [
+        {"id": graph.pk, "trouble": _trouble(graph, troubles)}
+        | {side: _whole(shown, graph.pk, side, views) for side in SIDES}
+        | {"zero": {side: _from_zero(shown, graph.pk, side) for side in SIDES}}
+        for graph in sheet.graphs.all()
+    ]
+    runs = {one.read.run.number: one.read.run for one in shown}
+    text = json.dumps(
+        {"lo": lo, "hi": hi, "columns": columns, "x": whole, "graphs": graphs}
+        | {"zero": axes.from_zero(_x_extremes(read, log=False), room=_ROOM_ALONG)}
+        | {
+            "runs": [
+                {"number": n, "label": run.label, "marked": run.marked} for n, run in runs.items()
+            ]
+        }
+        | {"traces": head}
+    ).encode()
+    text += b" " * (-len(text) % 4)
+    return struct.pack("<I", len(text)) + text + b"".join(parts)
+
+
+def _trouble(graph: Graph, troubles: dict[tuple[int, int], str]) -> str:
+    """Say why a formula of a graph could not be worked out for a run; the first reason."""
+    own = {trace.quantity_id for trace in graph.traces.all()}
+    return next((said for (_, quantity), said in troubles.items() if quantity in own), "")
+
+
+def _on_side(shown: list[Drawn], graph: int, side: str) -> list[RunReadings]:
+    return [one.read for one in shown if (one.trace.graph_id, one.trace.side) == (graph, side)]
+
+
+def _whole(shown: list[Drawn], graph: int, side: str, views: dict) -> tuple[float, float]:
+    return y_limits(_on_side(shown, graph, side), log=views[graph][side].log)
+
+
+def _from_zero(shown: list[Drawn], graph: int, side: str) -> tuple[float, float]:
+    return axes.from_zero([one.readings.extremes for one in _on_side(shown, graph, side)])
+
+
+class _Packed:
+    """One run of a trace, as much of it as a window shows."""
+
+    def __init__(
+        self, readings: Readings, edges: NDArray[np.float64], x_log: bool, y_log: bool
+    ) -> None:
+        self.edges, self.x_log, self.y_log = edges, x_log, y_log
+        inside = series.inside(readings.t, float(edges[0]), float(edges[-1]))
+        self.inside = inside.stop - inside.start
+        self.readings = readings
+        self.unseen = self._unseen(readings, inside)
+        self.gaps = int(np.count_nonzero(~np.isfinite(readings.y[inside])))
+
+    def _unseen(self, readings: Readings, inside: slice) -> int:
+        """Count the readings in the window that a logarithmic axis cannot show."""
+        if self.y_log:
+            return int(np.count_nonzero(readings.y[inside] <= 0))
+        if self.x_log:
+            return int(np.searchsorted(readings.t, 0.0, side="right"))
+        return 0
+
+    def parts(self) -> tuple[dict, list[bytes]]:
+        """Give what the head says of it, and its arrays."""
+        few = self.inside <= 2 * (self.edges.size - 1)
+        said, arrays = self._points(self.readings) if few else self._columns()
+        said |= {"inside": self.inside, "unseen": self.unseen, "gaps": self.gaps}
+        return said, arrays
+
+    def _points(self, readings: Readings) -> tuple[dict, list[bytes]]:
+        part = series.inside(readings.t, float(self.edges[0]), float(self.edges[-1]))
+        # One beyond each end, so that a line leaves the picture in the right direction.
+        part = slice(max(0, part.start - 1), part.stop + 1)
+        seen = readings.at(part)
+        x, x0, xs = _scaled(self._x(seen.t))
+        y, y0, ys = _scaled(self._y(seen.y))
+        said = {"kind": "points", "n": int(x.size), "x0": x0, "xs": xs, "y0": y0, "ys": ys}
+        arrays = [x, y]
+        for name, u in (("u_y", seen.combined), ("u_x", seen.u_x)):
+            if u is not None and np.nanmax(u, initial=0.0) > 0:
+                said[name] = True
+                arrays.append(u)
+        said["aside"] = [] if seen.aside is None else np.flatnonzero(seen.aside).tolist()
+        return said, [one.astype("<f4").tobytes() for one in arrays]
+
+    def _columns(self) -> tuple[dict, list[bytes]]:
+        counted = self.readings.counted
+        y = counted.y
+        if self.y_log:
+            y = np.where(y > 0, y, np.nan)
+        lows, highs = column_extremes(counted.t, y, self.edges)
+        both, y0, ys = _scaled(self._y(np.concatenate((lows, highs))))
+        said = {"kind": "columns", "n": int(lows.size), "y0": y0, "ys": ys}
+        arrays = [both.astype("<f4").tobytes()]
+        if self.readings.aside is not None:
+            aside = self.readings.at(self.readings.aside)
+            lo, hi = float(self.edges[0]), float(self.edges[-1])
+            x, y = envelope(aside.t, aside.y, lo, hi, MOST_ASIDE)
+            more, points = self._points(Readings(x, y))
+            said["apart"] = more
+            arrays += points
+        return said, arrays
+
+    def _x(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
+        return _logarithm(x) if self.x_log else x
+
+    def _y(self, y: NDArray[np.float64]) -> NDArray[np.float64]:
+        return _logarithm(y) if self.y_log else y
+
+
+def _logarithm(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.log10(values, out=np.full(values.shape, np.nan), where=values > 0)
+
+
+def _scaled(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], float, float]:
+    """Take origin and size out, so that float32 is fine enough for pixels; gives both as well."""
+    finite = values[np.isfinite(values)]
+    if not finite.size:
+        return values, 0.0, 1.0
+    lo, hi = float(finite.min()), float(finite.max())
+    middle = lo / 2 + hi / 2
+    size = max(hi / 2 - lo / 2, 5e-324)
+    size = size if size > 1e-300 * max(1.0, abs(middle)) else 1.0
+    with np.errstate(over="ignore"):
+        return (values - middle) / size, middle, size

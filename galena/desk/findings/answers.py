@@ -1,0 +1,344 @@
+"""The answers to what was asked, kept in memory as long as nothing they depend on changes."""
+
+import json
+from collections.abc import Hashable, Iterable
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+
+from galena.core import dimensions, series, units
+from galena.core.budget import allowed
+from galena.core.errors import GalenaError, SeriesError
+from galena.core.fits.together import Set, fit_together
+from galena.core.formula import Symbol, Value
+from galena.core.influence import Influence, correlation
+from galena.desk.errors import DeskError
+from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Asked
+from galena.desk.findings.questions import built as of_findings
+from galena.desk.findings.questions.built import (
+    Correlation,
+    Named,
+    Source,
+    as_values,
+    own_covariance,
+)
+from galena.desk.findings.questions.fitted import model_of, stated, weights_of
+from galena.desk.models import Finding
+from galena.desk.sheets import x_places
+from galena.experiments.columns import Found, over
+from galena.experiments.data.readings import NOTHING, Readings
+from galena.experiments.formulas.symbols import formulas_of
+from galena.experiments.models import Condition, ConditionValue, Given, Run
+
+RELATED = ("sheet__x", "sheet__experiment", "span", "marker", "second", "run", "quantity")
+PATIENCE = 5.0  # seconds that one finding may take
+DEEPEST = 8  # findings of findings of findings
+
+
+def answers(findings: list[Finding]) -> list[Answer]:
+    """Work out what each question has for an answer now."""
+    known = Answers(findings)
+    return [known.of(one) for one in findings]
+
+
+class Answers:
+    """Answers to some findings and to all that they are built on, each worked out once."""
+
+    def __init__(self, findings: Iterable[Finding]) -> None:
+        self.findings = {_key(one): one for one in findings}
+        self._load_what_is_used()
+        self._answers: dict[Hashable, Answer] = {}
+        self._asked: dict[Hashable, Asked] = {}
+        self._doing: list[Hashable] = []
+        self._trouble = ""
+        self._found: dict[tuple[int, int, int], Found] = {}
+        self._read()
+
+    def of(self, finding: Finding) -> Answer:
+        """Give the answer to a finding."""
+        key = _key(finding)
+        if key not in self._answers:
+            if key in self._doing or len(self._doing) > DEEPEST:
+                return Answer(trouble="This finding is built on itself. Remove one of them.")
+            self._doing.append(key)
+            try:
+                self._answers[key] = self._work_out(finding)
+            finally:
+                self._doing.remove(key)
+        return self._answers[key]
+
+    def asked(self, finding: Finding) -> Asked:
+        """Give what a question is asked of, with its readings. Raises DeskError."""
+        key = _key(finding)
+        if key not in self._asked:
+            self._asked[key] = _asked(finding, self._readings_of(finding).readings)
+        return self._asked[key]
+
+    def _load_what_is_used(self) -> None:
+        for _ in range(DEEPEST):
+            wanted = {pk for one in self.findings.values() for pk in one.of}
+            shared = [one for one in self.findings.values() if one.details.get("shared")]
+            missing = wanted - set(self.findings)
+            if not (missing or shared):
+                return
+            found = Finding.objects.filter(pk__in=missing)
+            for one in shared:
+                found |= Finding.objects.filter(span=one.span_id, kind=one.kind,
+                                                quantity=one.quantity_id)  # fmt: skip
+            new = [one for one in found.select_related(*RELATED) if one.pk not in self.findings]
+            if not new:
+                return
+            self.findings |= {one.pk: one for one in new}
+
+    def _read(self) -> None:
+        sheets = {one.sheet_id: one.sheet for one in self.findings.values()}
+        try:
+            for key, sheet in sheets.items():
+                of_it = [one for one in self.findings.values() if one.sheet_id == key]
+                pairs = [(one.run, one.quantity) for one in of_it if one.run and one.quantity]
+                read = over(sheet.x, pairs)
+                self._found |= {(key, *pair): one for pair, one in read.items()}
+        except SeriesError as error:
+            self._trouble = str(error)
+
+    def _readings_of(self, finding: Finding) -> Found:
+        if self._trouble:
+            raise DeskError(self._trouble)
+        found = self._found.get((finding.sheet_id, finding.run_id, finding.quantity_id))
+        if found is None:
+            raise DeskError(f"Run {finding.run.number} has not both of this sheet's quantities.")
+        return found
+
+    def _work_out(self, finding: Finding) -> Answer:
+        if finding.kind not in QUESTIONS:
+            return Answer(trouble="This question is not known any more. Remove it.")
+        try:
+            with allowed(PATIENCE):
+                if finding.is_built:
+                    return self._built(finding)
+                if finding.details.get("shared") and not finding.details.get("by_hand"):
+                    return self._together(finding)
+                found = self._readings_of(finding)
+                return _answer(_Key(found.readings, found.version), _Question(finding))
+        except GalenaError as error:
+            return Answer(trouble=str(error))
+
+    def _together(self, finding: Finding) -> Answer:
+        """Fit all findings of a span together that share the same parameters."""
+        shared = finding.details["shared"]
+        group = [one for one in self.findings.values() if _shares(one, finding)]
+        group.sort(key=lambda one: one.run.number)
+        model = model_of(finding.kind, finding.details)
+        asked = [self.asked(one) for one in group]
+        weights = [weights_of(one) for one in asked]
+        sets = [Set(one.inside.t, one.inside.y, u)
+                for one, u in zip(asked, weights, strict=True)]  # fmt: skip
+        fixed = finding.details.get("fixed") or None
+        start = finding.details.get("start") or None
+        fits = fit_together(model, sets, shared, start=start, fixed=fixed)
+        for one, of_it, u, found in zip(group, asked, weights, fits, strict=True):
+            said = _without_residuals(stated(of_it, found, u))
+            names = ", ".join(shared)
+            self._answers[_key(one)] = said.but(remark=f"{said.remark}; {names} shared by all runs")
+        return self._answers[_key(finding)]
+
+    def _built(self, finding: Finding) -> Answer:
+        details, kind = finding.details, finding.kind
+        if kind == "formula":
+            return self._by_formula(finding)
+        if kind == "difference":
+            pairs = details["of"]
+            sources = [self._source(pk) for pk, _ in pairs]
+            numbers = [Named(one.estimate(key), f"finding {pk}")
+                       for one, (pk, key) in zip(sources, pairs, strict=True)]  # fmt: skip
+            shared = own_covariance(numbers, self._correlation(pairs))[0, 1]
+            first, second = (one.estimate for one in numbers)
+            names = (sources[0].name, sources[1].name)
+            return of_findings.difference(first, second, names, float(shared))
+        sources = [self._source(pk) for pk in finding.of]
+        if kind == "there":
+            self._asked[_key(finding)] = _asked(finding, self._readings_of(finding).readings)
+            return of_findings.there(sources[0], self.asked(finding))
+        if kind == "meet":
+            return of_findings.meet(sources, details)
+        return of_findings.OF_FIT[kind](sources[0], details)
+
+    def _source(self, pk: int) -> Source:
+        finding = self.findings.get(pk)
+        if finding is None or (finding.run and finding.run.removed_at):
+            raise DeskError("The finding that this is built on was taken away.")
+        answer = self.of(finding)
+        asked = self.asked(finding) if finding.run and finding.kind in FITS else None
+        return Source(said(finding), answer, asked)
+
+    def _correlation(self, pairs: list) -> Correlation:
+        """Give what tells how far two numbers come from the same readings."""
+        influences = [self._influence(pk, key) for pk, key in pairs]
+        readings = [self._readings_key(pk) for pk, _ in pairs]
+
+        def between(i: int, j: int) -> float:
+            first, second = influences[i], influences[j]
+            if first is None or second is None or readings[i] != readings[j]:
+                return 0.0
+            return correlation(first, second)
+
+        return between
+
+    def _influence(self, pk: int, key: str) -> Influence | None:
+        """Tell how a number of a finding changes with each of its readings, where it is known."""
+        finding = self.findings[pk]
+        question = QUESTIONS.get(finding.kind)
+        if question is None or question.influence is None or finding.run is None:
+            return None
+        return question.influence(self.asked(finding), self.of(finding), key)
+
+    def _readings_key(self, pk: int) -> Hashable:
+        finding = self.findings[pk]
+        return finding.run_id, finding.quantity_id, finding.sheet.x_id
+
+    def _by_formula(self, finding: Finding) -> Answer:
+        known: dict[str, Symbol] = {}
+        values: dict[str, Value] = {}
+        symbols = finding.details.get("symbols", {})
+        pairs = list(symbols.values())
+        numbers = [Named(self._source(pk).estimate(key), f"finding {pk}") for pk, key in pairs]
+        for symbol, one in zip(symbols, numbers, strict=True):
+            known[symbol] = Symbol(one.estimate.unit, "quantity", symbol)
+        values |= zip(symbols, as_values(numbers, self._correlation(pairs)), strict=True)
+        runs = {self.findings[pk].run for pk in finding.of if self.findings.get(pk)}
+        for symbol, (what, value) in _constants(finding, runs).items():
+            known.setdefault(symbol, what)
+            values.setdefault(symbol, value)
+        return of_findings.by_formula(finding.details["formula"], known, values)
+
+
+def _constants(finding: Finding, runs: set) -> dict[str, tuple[Symbol, Value]]:
+    """Give the givens, and the conditions of the run that a formula is about, if it is one."""
+    formulas = formulas_of(finding.sheet.experiment)
+    found: dict[str, tuple[Symbol, Value]] = {}
+    run = next(iter(runs)) if len(runs) == 1 else None
+    held = ConditionValue.objects.filter(run=run) if run is not None else ()
+    by_condition = {one.condition_id: one for one in held}
+    for symbol, thing in formulas.things.items():
+        one = by_condition.get(thing.pk) if isinstance(thing, Condition) else None
+        if isinstance(thing, Given):
+            source, value, u = f"given {thing.pk}", thing.value, thing.u
+        elif one is not None and one.value is not None:
+            source, value, u = f"condition {thing.pk} of {run.pk}", one.value, one.u
+        else:
+            continue
+        unit = units.parse(thing.unit)
+        size, origin = dimensions.factor(unit), dimensions.origin(unit)
+        shared = {source: u * size} if u else {}
+        found[symbol] = (
+            Symbol(unit, "given", thing.name),
+            Value(value * size + origin, shared=shared),
+        )
+    return found
+
+
+def said(finding: Finding) -> str:
+    """Name a finding in words: line of A, run 1."""
+    if finding.name:
+        return finding.name
+    label = QUESTIONS[finding.kind].ask if finding.kind in QUESTIONS else finding.kind
+    where = f" of {finding.place}" if finding.span or finding.marker else ""
+    return f"{label}{where}" + (f", run {finding.run.number}" if finding.run else "")
+
+
+def _shares(one: Finding, other: Finding) -> bool:
+    same = ("span_id", "kind", "quantity_id")
+    return (
+        all(getattr(one, name) == getattr(other, name) for name in same)
+        and one.details.get("shared") == other.details.get("shared")
+        and one.details.get("formula") == other.details.get("formula")
+        and not one.details.get("by_hand")
+        and one.run.removed_at is None
+    )
+
+
+def _key(finding: Finding) -> Hashable:
+    return finding.pk or id(finding)
+
+
+def _asked(finding: Finding, readings: Readings) -> Asked:
+    sheet, quantity = finding.sheet, finding.quantity
+    if finding.span:
+        places: tuple[float, ...] = (finding.span.lo, finding.span.hi)
+        part = series.inside(readings.t, *places)
+        inside = readings.at(part).counted
+        whole = readings.at(slice(max(0, part.start - 2), part.stop + 2)).counted
+    elif finding.marker is None:
+        places, inside = (), readings.counted
+        whole = inside
+    else:
+        places = (finding.marker.x,) + ((finding.second.x,) if finding.second else ())
+        whole = readings.counted
+        inside = whole
+    inside, whole = (replace(one, shared=one.shared_by_all, u_zero=0.0) for one in (inside, whole))
+    return Asked(
+        inside, whole, places, units.parse(sheet.x_unit), units.parse(quantity.unit),
+        sheet.x_symbol, quantity.symbol, x_places.x_decimals(sheet, finding.run),
+        quantity.decimals, finding.details, str(quantity.pk),
+        harvested=finding.run is not None and finding.run.plan == Run.Plan.HARVEST,
+    )  # fmt: skip
+
+
+def forget() -> None:
+    """Throw away all answers that are kept in memory."""
+    _answer.cache_clear()
+
+
+class _Key:
+    """Readings that are the same while their series, what is done to them and their number are."""
+
+    def __init__(self, readings: Readings, version: tuple) -> None:
+        self.readings, self.version = readings, version
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Key) and self.version == other.version
+
+    def __hash__(self) -> int:
+        return hash(self.version)
+
+
+class _Question:
+    """A finding as far as its answer depends on it."""
+
+    def __init__(self, finding: Finding) -> None:
+        self.finding = finding
+        sheet, quantity = finding.sheet, finding.quantity
+        places = [
+            (one.lo, one.hi) if one is finding.span else one.x
+            for one in (finding.span, finding.marker, finding.second)
+            if one is not None
+        ]
+        self.same = (
+            finding.kind, tuple(places), sheet.x_unit, sheet.x_symbol, quantity.unit,
+            quantity.symbol, quantity.pk, quantity.decimals,
+            x_places.x_decimals(sheet, finding.run), json.dumps(finding.details, sort_keys=True),
+        )  # fmt: skip
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Question) and self.same == other.same
+
+    def __hash__(self) -> int:
+        return hash(self.same)
+
+
+@lru_cache(maxsize=5000)
+def _answer(key: _Key, question: _Question) -> Answer:
+    finding, readings = question.finding, key.readings
+    key.readings, question.finding = NOTHING, None  # what is kept must not hold the run's arrays
+    try:
+        answer = QUESTIONS[finding.kind].answer(_asked(finding, readings))
+    except GalenaError as error:
+        return Answer(trouble=str(error))
+    return _without_residuals(answer)
+
+
+def _without_residuals(answer: Answer) -> Answer:
+    if answer.fit is None:
+        return answer
+    return replace(answer, fit=replace(answer.fit, residuals=np.empty(0)))

@@ -1,0 +1,330 @@
+"""All changes of findings: asked, built on others, refitted, shown on the graph, taken away."""
+
+import math
+
+from django.db import transaction
+
+from galena.core import fits
+from galena.core.errors import FitError, GalenaError, UnknownSymbolError
+from galena.core.fits.starts import starts
+from galena.core.formula.constants import constants
+from galena.core.formula.reading import read, same_symbol
+from galena.core.formula.syntax import names
+from galena.core.plateaus import plateaus
+from galena.desk.annotations import flows
+from galena.desk.errors import DeskError
+from galena.desk.findings.answers import Answers
+from galena.desk.findings.questions import FITS, QUESTIONS, TYPED
+from galena.desk.findings.questions.fitted import model_of
+from galena.desk.models import Finding, Graph, Marker, Note, Sheet, Span, Trace
+from galena.desk.sheets.flows import MOST_GRAPHS
+from galena.experiments.flows import refuse_symbol, touch
+from galena.experiments.models import Quantity, Run
+
+MOST = 600  # findings of a sheet
+MOST_SPANS = 60
+LONGEST_WHY = 2000
+SMALL = 0.3  # the height of a graph of residuals beside the others
+
+
+def ask(
+    span: Span, kind: str, quantity: Quantity, runs: list[Run], details: dict | None = None
+) -> list[Finding]:
+    """Ask a question of a span of each of these runs; asked twice it is kept once."""
+    return _ask(span.sheet, kind, "span", quantity, runs, details, span=span)
+
+
+def ask_marker(
+    marker: Marker, kind: str, quantity: Quantity, runs: list[Run],
+    details: dict | None = None, second: Marker | None = None,
+) -> list[Finding]:  # fmt: skip
+    """Ask a question of a marker of each of these runs, or of this one and a second."""
+    of = "marker" if second is None else "pair"
+    return _ask(marker.sheet, kind, of, quantity, runs, details, marker=marker, second=second)
+
+
+def build(
+    sheet: Sheet, kind: str, of: list, details: dict | None = None, quantity: Quantity | None = None
+) -> Finding:
+    """Ask a question of other findings of a sheet.
+
+    of: their keys, or pairs of a key and the name of a number; quantity: what is read there.
+    Raises DeskError.
+    """
+    question = QUESTIONS.get(kind)
+    needed = {"fit": 1, "findings": 2}.get(question.of if question else "", 0)
+    keys = [one[0] if isinstance(one, list) else one for one in of]
+    known = {one.pk: one for one in sheet.findings.filter(pk__in=keys)}
+    if question is None or not needed or (kind != "formula" and len(of) != needed):
+        raise DeskError("This cannot be asked of these findings.")
+    if len(known) < len(set(keys)):
+        raise DeskError("One of these findings was taken away in the meantime.")
+    if kind == "meet" and any(one.kind not in FITS for one in known.values()):
+        raise DeskError("Only fits meet. Choose two fits.")
+    first = known[keys[0]] if keys else None
+    about = {"run": first.run, "quantity": first.quantity} if first and kind != "formula" else {}
+    place = {"span": first.span, "marker": first.marker} if first and needed == 1 else {}
+    details = {**(details or {}), "of": of}
+    if kind == "there" and quantity is not None:
+        about["quantity"] = quantity
+    for one in sheet.findings.filter(kind=kind):
+        if one.details == details and one.quantity == about.get("quantity"):
+            return one
+    _refuse_many(sheet)
+    with transaction.atomic():
+        made = Finding.objects.create(sheet=sheet, kind=kind, details=details, **about, **place)
+        touch(sheet.experiment)
+    return made
+
+
+def build_formula(
+    sheet: Sheet, text: str, name: str, symbols: dict[str, tuple[int, str]]
+) -> Finding:
+    """Make a finding of a formula over others; symbols tells what each stands for.
+
+    Raises FormulaError, DeskError.
+    """
+    used = {one.symbol for one in names(read(text))}
+    chosen = {symbol: list(symbols[symbol]) for symbol in used if symbol in symbols}
+    of = sorted({pk for pk, _ in chosen.values()})
+    of_runs = sheet.experiment.conditions.exclude(symbol="").values_list("symbol", flat=True)
+    known = {*symbols, *constants(), *of_runs}
+    known |= set(sheet.experiment.givens.values_list("symbol", flat=True))
+    for one in names(read(text)):
+        if one.symbol not in known:
+            raise UnknownSymbolError(
+                f"There is no {one.symbol} among the findings, conditions and givens.",
+                one.start, one.end, one.symbol,
+            )  # fmt: skip
+    if not chosen:
+        raise DeskError(
+            "Write a formula over findings, with their symbols as they stand in the list."
+        )
+    with transaction.atomic():
+        made = build(sheet, "formula", of, {"formula": text.strip(), "symbols": chosen})
+        rename(made, name)
+        trouble = Answers([made]).of(made).trouble
+        if trouble:
+            raise DeskError(trouble)
+    return made
+
+
+def _ask(
+    sheet: Sheet, kind: str, of: str, quantity: Quantity, runs: list[Run], details: dict | None,
+    **place,
+) -> list[Finding]:  # fmt: skip
+    if kind not in QUESTIONS or QUESTIONS[kind].of != of:
+        raise DeskError(f"There is no question “{kind[:20]}”. Choose one on the card.")
+    if not runs:
+        raise DeskError("No run is shown, so there is nothing to ask. Show one in the rail above.")
+    details = details or {}
+    if kind == TYPED:
+        fits.chosen_model(str(details.get("formula", "")).strip())
+    there = list(sheet.findings.filter(kind=kind, quantity=quantity, **place))
+    known = {one.run_id: one for one in there if _same(one.details, details)}
+    _refuse_many(sheet, len(runs))
+    with transaction.atomic():
+        found = [
+            known.get(run.pk) or Finding.objects.create(
+                sheet=sheet, kind=kind, run=run, quantity=quantity, details=details, **place
+            )
+            for run in runs
+        ]  # fmt: skip
+        touch(sheet.experiment)
+    return found
+
+
+def _same(details: dict, other: dict) -> bool:
+    told = ("formula", "level", "baseline", "readings_only", "count", "order")
+    return all(details.get(name) == other.get(name) for name in told)
+
+
+def _refuse_many(sheet: Sheet, more: int = 1) -> None:
+    if sheet.findings.count() + more > MOST:
+        raise DeskError(f"A sheet keeps at most {MOST} findings. Harvest them, or remove some.")
+
+
+def rename(finding: Finding, name: str) -> None:
+    """Give a finding a symbol of its own for formulas; empty takes it away. Raises DeskError."""
+    symbol = same_symbol(name.strip())
+    if symbol:
+        try:
+            refuse_symbol(finding.sheet.experiment, symbol, None)
+        except GalenaError as error:
+            raise DeskError(str(error)) from error
+        if finding.sheet.findings.exclude(pk=finding.pk).filter(name=symbol).exists():
+            raise DeskError(f"{symbol} is the name of another finding. Choose another.")
+    finding.name = symbol
+    finding.save(update_fields=["name"])
+
+
+def say_why(finding: Finding, text: str) -> None:
+    """Keep what the person says to why a model makes sense."""
+    said = text.strip()
+    if len(said) > LONGEST_WHY:
+        raise DeskError(f"Keep the reason to {LONGEST_WHY} characters.")
+    finding.why = said
+    finding.save(update_fields=["why"])
+
+
+def weight(finding: Finding, weighted: bool) -> None:
+    """Weight a fit by the readings' uncertainties, or no longer."""
+    _detail(finding, weighted=weighted or None)
+
+
+def hold(finding: Finding, fixed: dict[str, float]) -> None:
+    """Hold parameters of a fit at values. Raises DeskError where none is left to be found."""
+    _refuse_unknown(finding, fixed)
+    if len(fixed) == len(_model(finding).parameters):
+        raise DeskError("All parameters are held: nothing is left to be fitted. Free one of them.")
+    shared = [one for one in finding.details.get("shared", []) if one not in fixed]
+    _detail(finding, fixed=fixed or None, shared=shared or None)
+
+
+def share(finding: Finding, shared: list[str]) -> None:
+    """Have parameters be the same in this fit of all runs. Raises DeskError."""
+    _refuse_unknown(finding, dict.fromkeys(shared, 0.0))
+    held = finding.details.get("fixed") or {}
+    if any(name in held for name in shared):
+        raise DeskError("A parameter that is held cannot be shared. Free it first.")
+    with transaction.atomic():
+        for one in _of_all_runs(finding):
+            _detail(one, shared=sorted(shared) or None, fixed=held or None, by_hand=None,
+                    weighted=finding.details.get("weighted"))  # fmt: skip
+
+
+def lay_on(finding: Finding, params: dict[str, float]) -> None:
+    """Lay a model over the readings by hand, not fitted."""
+    _refuse_unknown(finding, params)
+    known = finding.details.get("by_hand") or {}
+    _detail(finding, by_hand={**known, **params}, shared=None)
+
+
+def by_hand(finding: Finding) -> None:
+    """Begin by hand: with what the fit has, or with what a start was found to be."""
+    asked = Answers([finding]).asked(finding)
+    answer = Answers([finding]).of(finding)
+    if answer.fit is not None:
+        params = answer.fit.params
+    else:
+        params = begin_with(finding, asked.inside.t, asked.inside.y)
+    _detail(finding, by_hand={name: float(value) for name, value in params.items()}, shared=None)
+
+
+def fit_it(finding: Finding) -> None:
+    """Fit a model from where it was laid by hand. Raises FitError, and stays by hand, if that
+    leads nowhere."""
+    start = finding.details.get("by_hand") or finding.details.get("start")
+    held = finding.details.get("fixed") or {}
+    begin = {name: value for name, value in (start or {}).items() if name not in held}
+    _detail(finding, by_hand=None, start=begin or None)
+    trouble = Answers([finding]).of(finding).trouble
+    if trouble:
+        raise FitError(trouble)
+
+
+def begin_with(finding: Finding, x, y) -> dict[str, float]:
+    """Give parameters to begin with by hand, from the readings or simply ones."""
+    model = _model(finding)
+    held = finding.details.get("fixed") or {}
+    try:
+        if isinstance(model, fits.LinearModel):
+            return fits.fit(model.key, x, y, fixed=held).params
+        found = starts(model, x, y, {})
+        return {**found[0], **held}
+    except (GalenaError, IndexError, ValueError):
+        return dict.fromkeys(model.parameters, 1.0) | held
+
+
+def show_on_graph(finding: Finding, shown: bool) -> None:
+    """Write a finding beside its place in the graph, or take that away."""
+    finding.notes.all().delete()
+    if not shown:
+        return
+    graph = graph_of(finding)
+    answer = Answers([finding]).of(finding)
+    if graph is None or answer.at is None:
+        raise DeskError("This finding has no place in a graph of this sheet.")
+    side = next(one.side for one in graph.traces.all() if one.quantity_id == finding.quantity_id)
+    Note.objects.create(graph=graph, side=side, text=finding.kind, x=answer.at[0], y=answer.at[1],
+                        finding=finding)  # fmt: skip
+
+
+def show_residuals(finding: Finding, shown: bool) -> None:
+    """Show what a fit leaves over under its graph, or no longer."""
+    finding.residuals.all().delete()
+    graph = graph_of(finding)
+    if not shown or graph is None:
+        return
+    sheet = finding.sheet
+    graphs = list(Graph.objects.filter(sheet=sheet))
+    if len(graphs) >= MOST_GRAPHS:
+        raise DeskError(f"A sheet holds {MOST_GRAPHS} graphs. Take one away first.")
+    made = Graph(sheet=sheet, share=SMALL, residuals_of=finding)
+    graphs.insert([one.pk for one in graphs].index(graph.pk) + 1, made)
+    for place, one in enumerate(graphs):
+        one.place = place
+    made.save()
+    Graph.objects.bulk_update([one for one in graphs if one is not made], ["place"])
+    Trace.objects.create(graph=made, quantity=finding.quantity)
+
+
+def graph_of(finding: Finding) -> Graph | None:
+    """Give the graph of the sheet that shows what a finding is about."""
+    shown = Graph.objects.filter(sheet=finding.sheet_id, residuals_of=None)
+    return shown.filter(traces__quantity=finding.quantity_id).first()
+
+
+def copy_along(span: Span, count: int, step: float) -> list[Span]:
+    """Mark off further spans as wide as this one, each a step further on. Raises DeskError."""
+    if not (1 <= count <= MOST_SPANS and math.isfinite(step) and step):
+        raise DeskError(f"Copy it 1 to {MOST_SPANS} times, by a step that is not zero.")
+    with transaction.atomic():
+        return [
+            flows.add_span(span.sheet, span.lo + n * step, span.hi + n * step)
+            for n in range(1, count + 1)
+        ]
+
+
+def mark_plateaus(sheet: Sheet, quantity: Quantity, run: Run) -> list[Span]:
+    """Mark off the stretches in which a quantity holds still; the person moves or removes them.
+
+    Raises DeskError where there is none.
+    """
+    probe = Finding(sheet=sheet, span=Span(sheet=sheet, lo=-math.inf, hi=math.inf), kind="mean",
+                    run=run, quantity=quantity)  # fmt: skip
+    readings = Answers([probe]).asked(probe).inside
+    found = plateaus(readings.t, readings.y)
+    if not found:
+        raise DeskError("No stretch was found in which it holds still. Mark one off by hand.")
+    with transaction.atomic():
+        return [flows.add_span(sheet, lo, hi) for lo, hi in found if hi > lo]
+
+
+def _of_all_runs(finding: Finding) -> list[Finding]:
+    same = Finding.objects.filter(span=finding.span, kind=finding.kind, quantity=finding.quantity)
+    kept = same.filter(run__removed_at=None).select_related("sheet__experiment", "run")
+    formula = finding.details.get("formula")
+    return [one for one in kept if one.details.get("formula") == formula]
+
+
+def _model(finding: Finding) -> fits.Model:
+    if finding.kind not in FITS:
+        raise DeskError("This finding is no fit.")
+    return fits.chosen_model(model_of(finding.kind, finding.details))
+
+
+def _refuse_unknown(finding: Finding, params: dict[str, float]) -> None:
+    model = _model(finding)
+    for name, value in params.items():
+        if name not in model.parameters:
+            raise DeskError(f"{model.label} has no parameter {name}.")
+        if not math.isfinite(value):
+            raise DeskError(f"{name} must be a number.")
+
+
+def _detail(finding: Finding, **changes) -> None:
+    details = {**finding.details, **changes}
+    finding.details = {name: value for name, value in details.items() if value is not None}
+    finding.save(update_fields=["details"])
+    touch(finding.sheet.experiment)

@@ -1,0 +1,90 @@
+"""Spans and markers: marked off, moved, named and taken away."""
+
+from django.views.decorators.http import require_POST
+
+from galena.core import numbers
+from galena.desk.annotations import flows
+from galena.desk.drawing import readout
+from galena.desk.models import Marker, Sheet, Span
+from galena.desk.page import responses
+from galena.experiments.access import experiment_for
+from galena.experiments.models import Quantity
+from galena.shell import requested
+
+
+@require_POST
+def add_span(request, experiment_id: int, sheet_id: int):
+    """Mark off a stretch."""
+    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+    act = lambda: flows.add_span(  # noqa: E731
+        sheet, *_places(request, sheet, "lo", "hi"), _of_graph(request, sheet)
+    )
+    return responses.changed(request, sheet, "new span", act)
+
+
+@require_POST
+def add_marker(request, experiment_id: int, sheet_id: int):
+    """Point at a place."""
+    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+    act = lambda: flows.add_marker(  # noqa: E731
+        sheet, *_places(request, sheet, "x"), _of_graph(request, sheet)
+    )
+    return responses.changed(request, sheet, "new marker", act)
+
+
+@require_POST
+def change_span(request, experiment_id: int, span_id: int):
+    """Move a span's ends, name it, or take it away."""
+    span, sheet = placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    act = lambda: flows.move_span(span, *_places(request, sheet, "lo", "hi"))  # noqa: E731
+    return _changed(request, sheet, span, f"span {span}", act)
+
+
+@require_POST
+def change_marker(request, experiment_id: int, marker_id: int):
+    """Move a marker, name it, or take it away."""
+    marker, sheet = placed(request, experiment_id, Marker, marker_id)
+    if marker is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    act = lambda: flows.move_marker(marker, *_places(request, sheet, "x"))  # noqa: E731
+    return _changed(request, sheet, marker, f"marker {marker}", act)
+
+
+def placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker | None, Sheet]:
+    """Give a span or marker with its sheet; where it is gone, the sheet in front."""
+    experiment = experiment_for(request, experiment_id)
+    thing = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
+    if thing is None:
+        return None, front_of(request, experiment)
+    thing.sheet = responses.sheet_for(request, experiment_id, thing.sheet_id)
+    return thing, thing.sheet
+
+
+def front_of(request, experiment) -> Sheet:
+    return responses.front_of(request, experiment, responses.sheets_of(experiment))
+
+
+def _of_graph(request, sheet: Sheet) -> Quantity | None:
+    """Give the first quantity of the graph on which something was pointed at or marked off."""
+    wanted = requested.key_or_none(request.POST.get("graph"))
+    graph = next((one for one in sheet.graphs.all() if one.pk == wanted), None)
+    traces = [] if graph is None or graph.residuals_of_id else list(graph.traces.all())
+    return traces[0].quantity if traces else None
+
+
+def _changed(request, sheet: Sheet, thing: Span | Marker, name: str, move):
+    if "remove" in request.POST:
+        act = lambda: flows.drop(thing, sheet.experiment)  # noqa: E731
+        return responses.changed(request, sheet, f"remove {name}", act)
+    if "name" in request.POST:
+        act = lambda: flows.rename(thing, request.POST["name"])  # noqa: E731
+        return responses.changed(request, sheet, f"name of {name}", act)
+    return responses.changed(request, sheet, f"move {name}", move, about=f"move {name}")
+
+
+def _places(request, sheet: Sheet, *names: str) -> list[float]:
+    """Read places; those that a hand has put there come to rest on the nearest reading."""
+    found = [numbers.parse(request.POST.get(name, ""), f"The place ({name})") for name in names]
+    return readout.nearest(sheet, found) if "snap" in request.POST else found

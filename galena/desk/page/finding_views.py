@@ -1,0 +1,473 @@
+"""Findings: asked of spans, markers and other findings, and changed at their panel."""
+
+from dataclasses import replace
+
+from django.db.models import prefetch_related_objects
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.template.loader import render_to_string
+from django.views.decorators.http import require_GET, require_POST
+
+from galena.core import fits, numbers
+from galena.core.budget import allowed
+from galena.core.errors import GalenaError
+from galena.core.fits.comparing import compare as compared
+from galena.core.residual_signs import signs
+from galena.desk.annotations import flows
+from galena.desk.drawing import window
+from galena.desk.errors import DeskError
+from galena.desk.findings import flows as finding_flows
+from galena.desk.findings.answers import PATIENCE, RELATED, Answers
+from galena.desk.findings.questions import FITS
+from galena.desk.findings.questions.fitted import model_of
+from galena.desk.ledger import cards
+from galena.desk.models import Finding, Marker, Sheet, Span
+from galena.desk.page import responses
+from galena.desk.page.annotation_views import front_of, placed
+from galena.experiments.access import experiment_for
+from galena.experiments.models import Quantity, Run
+from galena.experiments.quantity_flows import save_given
+from galena.shell import requested
+from galena.shell.templatetags.science import unit_of_difference
+
+LONGEST_TYPED = 300
+RANGE = 4.0  # a slider reaches from minus to plus so many times its value
+
+
+@require_POST
+def ask(request, experiment_id: int, span_id: int):
+    """Ask something of a span of every shown run, or of all runs."""
+    span, sheet = placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    kind = request.POST.get("kind", "")
+    made: list[Finding] = []
+
+    def act() -> None:
+        quantity = _quantity(request, sheet)
+        runs = _runs(request, sheet, quantity)
+        flows.ask_of(span, quantity)
+        made.extend(finding_flows.ask(span, kind, quantity, runs, _details(request, kind)))
+        if "by_hand" in request.POST and kind in FITS:
+            for one in made:
+                finding_flows.by_hand(one)
+
+    response = responses.changed(request, sheet, f"ask {kind} of span {span}", act)
+    if made and "by_hand" in request.POST:
+        return _panel(request, _found(experiment_id, made[0].pk), sheet)
+    return response
+
+
+@require_POST
+def ask_marker(request, experiment_id: int, marker_id: int):
+    """Ask something of a marker, or of it and a second one."""
+    marker, sheet = placed(request, experiment_id, Marker, marker_id)
+    if marker is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    kind, other = request.POST.get("kind", ""), request.POST.get("second", "")
+
+    def act() -> None:
+        second = None
+        if kind == "pair":
+            second = get_object_or_404(sheet.markers, pk=requested.key(other))
+        quantity = _quantity(request, sheet)
+        runs = _runs(request, sheet, quantity)
+        flows.ask_of(marker, quantity)
+        finding_flows.ask_marker(marker, kind, quantity, runs, _details(request, kind), second)
+
+    return responses.changed(request, sheet, f"ask {kind} of marker {marker}", act)
+
+
+@require_POST
+def build(request, experiment_id: int, sheet_id: int):
+    """Ask something of other findings."""
+    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+    kind, post = request.POST.get("kind", ""), request.POST
+
+    def act() -> None:
+        if kind == "formula":
+            known = cards.symbols(cards.rows(sheet))
+            symbols = {name: (row.finding.pk, one.key) for name, (row, one) in known.items()}
+            text, name = post.get("formula", ""), post.get("name", "")
+            if post.get("given"):
+                value, unit = post.get("given_value", ""), post.get("given_unit", "")
+                save_given(sheet.experiment, None, "", post["given"], value, unit)
+            finding_flows.build_formula(sheet, text, name, symbols)
+            return
+        key = post.get("quantity", "")
+        quantity = None
+        if kind == "there":
+            quantity = get_object_or_404(sheet.experiment.quantities, pk=requested.key(key))
+        of = _of(post.getlist("of"), kind)
+        finding_flows.build(sheet, kind, of, _details(request, kind), quantity)
+
+    draft = None
+    if kind == "formula":
+        draft = {one: post.get(one, "")[:LONGEST_TYPED]
+                 for one in ("name", "formula", "given", "given_value", "given_unit")}  # fmt: skip
+    return responses.changed(request, sheet, f"ask {kind} of findings", act, draft=draft)
+
+
+@require_GET
+def panel(request, experiment_id: int, finding_id: int):
+    """Show all about a finding in place of the ledger."""
+    finding, sheet = _placed(request, experiment_id, finding_id)
+    if finding is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    return _panel(request, finding, sheet)
+
+
+@require_POST
+def change(request, experiment_id: int, finding_id: int):
+    """Change a finding, and show all about it anew."""
+    finding, sheet = _placed(request, experiment_id, finding_id)
+    if finding is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    act = _act(request, finding)
+    whole = request.POST.get("act") in ("residuals", "graph")
+    response = responses.changed(request, sheet, f"change {finding.kind}", act, whole=whole)
+    return _panel(request, _found(experiment_id, finding_id), sheet, response.trouble, whole=whole)
+
+
+@require_GET
+def preview(request, experiment_id: int, finding_id: int):
+    """Give the curve and the residuals for parameters as a hand has put them."""
+    finding, _ = _placed(request, experiment_id, finding_id)
+    if finding is None:
+        return JsonResponse({"trouble": responses.GONE}, status=409)
+    try:
+        asked = Answers([finding]).asked(finding)
+        model = fits.chosen_model(model_of(finding.kind, finding.details))
+        params = {name: numbers.parse(request.GET.get(name, ""), name) for name in model.parameters}
+        with allowed(PATIENCE):
+            found = fits.fit(
+                model_of(finding.kind, finding.details), asked.inside.t, asked.inside.y,
+                fixed=params,
+            )  # fmt: skip
+    except GalenaError as error:
+        return JsonResponse({"trouble": str(error)}, status=422)
+    unit = unit_of_difference(finding.quantity.unit)
+    return JsonResponse(
+        {
+            "id": finding.pk,
+            "parts": cards.parts(finding.span, found),
+            "residuals": _residuals(finding, asked, found),
+            "said": f"residuals {numbers.significant(found.residual_sd)} {unit}".strip(),
+        }
+    )
+
+
+@require_GET
+def peek(request, experiment_id: int, span_id: int):
+    """Give the findings of a span as they are with its ends elsewhere; nothing is kept."""
+    experiment = experiment_for(request, experiment_id)
+    span = Span.objects.filter(sheet__experiment=experiment, pk=span_id)
+    span = span.select_related("sheet__x").first()
+    if span is None:
+        return JsonResponse({"trouble": responses.GONE}, status=409)
+    try:
+        span.lo, span.hi = (numbers.parse(request.GET.get(end, ""), end) for end in ("lo", "hi"))
+    except GalenaError as error:
+        return JsonResponse({"trouble": str(error)}, status=422)
+    sheet = span.sheet
+    sheet.experiment = experiment
+    prefetch_related_objects([sheet], "graphs__traces__quantity")
+    rows = cards.of_span(sheet, span)
+    context = {"experiment": experiment, "sheet": sheet, "rows": rows}
+    html = render_to_string("desk/_rows.html", context, request)
+    return JsonResponse({"rows": html, "curves": cards.curves(rows)})
+
+
+@require_POST
+def drop(request, experiment_id: int, finding_id: int):
+    """Take a finding away."""
+    finding, sheet = _placed(request, experiment_id, finding_id)
+    if finding is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    shown = finding.notes.exists() or finding.residuals.exists()
+    act = finding.delete
+    return responses.changed(request, sheet, f"remove {finding.kind}", act, whole=shown)
+
+
+@require_GET
+def compare(request, experiment_id: int, span_id: int):
+    """Show the fits of a span side by side, run by run, in the drawer."""
+    span, sheet = placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return HttpResponse(responses.GONE, status=409, content_type="text/plain")
+    asked = [one for one in _of_span(span) if one.kind in FITS and not one.details.get("by_hand")]
+    known = Answers(asked)
+    groups = {}
+    for one in asked:
+        if known.of(one).fit is not None:
+            groups.setdefault((one.run.number, one.quantity_id), []).append(one)
+    tables = [_side_by_side(group, known) for _, group in sorted(groups.items())]
+    context = {"experiment": sheet.experiment, "sheet": sheet, "span": span, "tables": tables}
+    return render(request, "desk/_compare.html", context)
+
+
+def _side_by_side(group: list[Finding], known: Answers) -> dict:
+    fitted = []
+    for one in group:
+        asked = known.asked(one)
+        found = known.of(one).fit
+        y = asked.inside.y
+        x = asked.inside.t
+        good = ~found.model.outside(x) & (y == y)
+        left = (y - found.predict(x))[good]
+        fitted.append(replace(found, residuals=left))
+    rows = []
+    for one in compared(fitted):
+        finding = group[one.place]
+        rows.append({"row": cards.Row(finding, known.of(finding)), "one": one})
+    weighted = {one.weighted for one in fitted}
+    return {
+        "run": group[0].run,
+        "quantity": group[0].quantity,
+        "rows": rows,
+        "mixed": len(weighted) > 1,
+        "counts": len({one.count for one in fitted}) > 1,
+    }
+
+
+@require_POST
+def copy_along(request, experiment_id: int, span_id: int):
+    """Copy a span along the x axis, or mark off plateaus like it."""
+    span, sheet = placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    post = request.POST
+
+    def act() -> None:
+        count = requested.whole(post.get("count"), "Copies", 0, 10**6)
+        step = numbers.parse(post.get("step", ""), "The step")
+        finding_flows.copy_along(span, count, step)
+
+    return responses.changed(request, sheet, f"copy span {span} along", act)
+
+
+@require_POST
+def find_plateaus(request, experiment_id: int, sheet_id: int):
+    """Mark off the stretches in which a quantity of a shown run holds still."""
+    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+
+    def act() -> None:
+        quantity = _quantity(request, sheet)
+        runs = _runs(request, sheet, quantity)
+        if not runs:
+            raise DeskError("No run is shown. Show one in the rail above.")
+        finding_flows.mark_plateaus(sheet, quantity, runs[0])
+
+    return responses.changed(request, sheet, "mark off plateaus", act)
+
+
+def _panel(
+    request, finding: Finding, sheet: Sheet, trouble: str = "", *, whole: bool = False
+) -> HttpResponse:
+    """Answer with the panel of a finding, with the sheets as well where they change."""
+    context = responses.ledger_context(sheet, trouble)
+    context |= responses.acts_context(request, sheet.experiment)
+    row = next((one for one in context["known"].rows if one.finding.pk == finding.pk), None)
+    if row is None:
+        return render(request, "desk/_ledger_and_acts.html", context)
+    context |= {"row": row, "params": _params(row), "others": _others(context["known"], row)}
+    if whole:
+        responses.to_front(request, sheet)
+        context = responses.sheets_context(request, sheet.experiment) | context
+        return render(request, "desk/_sheets_and_panel.html", context)
+    return render(request, "desk/_panel_and_acts.html", context)
+
+
+def _params(row: cards.Row) -> list[dict]:
+    """Give the parameters of a fit, each with the reach of its slider."""
+    details, fit = row.finding.details, row.answer.fit
+    if not row.is_fit:
+        return []
+    try:
+        model = fits.chosen_model(model_of(row.finding.kind, details))
+    except GalenaError:
+        return []
+    held, shared = details.get("fixed") or {}, details.get("shared") or []
+    hand = details.get("by_hand") or {}
+    values = fit.params if fit is not None else hand or dict.fromkeys(model.parameters, 1.0)
+    found = []
+    for place, name in enumerate(model.parameters):
+        value = float(values[name])
+        size = abs(value) or 1.0
+        estimate = next((one for one in row.answer.estimates if one.key == name), None)
+        interval = None
+        if (
+            fit is not None
+            and name in fit.uncertainties
+            and not row.answer.by_hand
+            and name not in held
+        ):
+            decimals = _decimals(estimate)
+            interval = [numbers.fixed(one, decimals) for one in fit.interval(name)]
+        found.append(
+            {"name": name, "id": f"p{place}", "value": value, "estimate": estimate,
+             "typed": f"{value:.6g}", "lo": value - RANGE / 2 * size,
+             "hi": value + RANGE / 2 * size, "step": size / 500,
+             "held": name in held, "shared": name in shared,
+             "interval": interval}
+        )  # fmt: skip
+    return found
+
+
+def _decimals(estimate) -> int:
+    """Give the decimals that an uncertainty shows with two digits."""
+    u = estimate.uncertainty if estimate else 0.0
+    text = numbers.significant(u) if u and u == u else "0"
+    return len(text.partition(".")[2])
+
+
+def _others(known: cards.Ledger, row: cards.Row) -> dict:
+    """Give what a finding can be put beside: fits that it may meet, numbers to differ from."""
+    numbers_of = [(one, estimate) for one in known.rows if one.finding.pk != row.finding.pk
+                  for estimate in one.answer.estimates if not one.answer.trouble]  # fmt: skip
+    own = {str(one.unit) for one in row.answer.estimates}
+    alike = [pair for pair in numbers_of if str(pair[1].unit) in own]
+    return {
+        "fits": [one for one in known.rows if one.is_fit and one.finding.pk != row.finding.pk
+                 and not one.answer.trouble],
+        "numbers": alike[:60],
+        "has_place": any(one.key == "x" for one in row.answer.estimates),
+    }  # fmt: skip
+
+
+def _act(request, finding: Finding):
+    """Give what is to be done with a finding."""
+    post = request.POST
+
+    def act() -> None:
+        wish = post.get("act", "")
+        if wish == "weighted":
+            finding_flows.weight(finding, "weighted" in post)
+        elif wish == "hand":
+            finding_flows.by_hand(finding)
+        elif wish == "lay":
+            finding_flows.lay_on(finding, _typed(post, _names(finding)))
+        elif wish == "fit":
+            typed = _typed(post, _names(finding))
+            if typed:
+                finding_flows.lay_on(finding, typed)
+            finding_flows.fit_it(finding)
+        elif wish == "hold":
+            held = post.getlist("held")
+            finding_flows.hold(finding, _typed(post, held))
+        elif wish == "share":
+            finding_flows.share(finding, post.getlist("shared"))
+        elif wish == "name":
+            finding_flows.rename(finding, post.get("name", ""))
+        elif wish == "why":
+            finding_flows.say_why(finding, post.get("why", ""))
+        elif wish == "graph":
+            finding_flows.show_on_graph(finding, "shown" in post)
+        elif wish == "residuals":
+            finding_flows.show_residuals(finding, "shown" in post)
+        else:
+            raise DeskError("This cannot be done with a finding.")
+
+    return act
+
+
+def _names(finding: Finding) -> list[str]:
+    return list(fits.chosen_model(model_of(finding.kind, finding.details)).parameters)
+
+
+def _typed(post, names: list[str]) -> dict[str, float]:
+    return {name: numbers.parse(post[f"p-{name}"], name) for name in names if f"p-{name}" in post}
+
+
+def _details(request, kind: str) -> dict:
+    """Read what a question needs to be told. Raises NumberError, DeskError."""
+    post, found = request.POST, {}
+    if kind == "crossing":
+        found["level"] = numbers.parse(post.get("level", ""), "The level")
+    if kind == "area":
+        base = post.get("baseline", "").strip()
+        if base == "ends":
+            found["baseline"] = "ends"
+        elif base:
+            found["baseline"] = numbers.parse(base, "The baseline")
+        if "readings_only" in post:
+            found["readings_only"] = True
+    if kind == "slope" and post.get("count"):
+        count = requested.whole(post["count"], "The readings of a slope", 0, 10**6)
+        if not 3 <= count <= 9999:
+            raise DeskError("A slope is taken from 3 to 9999 readings. Type how many.")
+        found |= {"count": count, "order": 2 if post.get("order") == "2" else 1}
+    if kind == "model":
+        text = post.get("formula", "").strip()
+        if not text:
+            raise DeskError("Type the model as a formula of x, for example a*exp(-x/b) + c.")
+        found["formula"] = text
+    for name in ("x", "y"):
+        if kind == f"at_{name}":
+            found[name] = numbers.parse(post.get(name, ""), f"The value of {name}")
+    if kind == "each":
+        found["parameter"] = post.get("parameter", "")
+    if kind == "meet" and post.get("near", "").strip():
+        found["near"] = numbers.parse(post["near"], "The place")
+    return found
+
+
+def _of(typed: list[str], kind: str) -> list:
+    """Read which findings a question is about: keys, or keys with the name of a number."""
+    found: list = []
+    for one in typed:
+        text, _, name = one.partition(":")
+        key = requested.key_or_none(text)
+        if key is None:
+            raise DeskError("Choose the findings that this is about.")
+        found.append([key, name] if kind == "difference" else key)
+    return found
+
+
+def _quantity(request, sheet: Sheet) -> Quantity:
+    key = request.POST.get("of", "")
+    if key and request.POST.get("kind") not in ("meet", "difference"):
+        return get_object_or_404(sheet.experiment.quantities, pk=requested.key(key))
+    if sheet.quantity is None:
+        raise DeskError("This sheet shows nothing yet. Choose what goes upright.")
+    return sheet.quantity
+
+
+def _runs(request, sheet: Sheet, quantity: Quantity) -> list[Run]:
+    """Give the runs that are asked: those shown, or every one that may be used."""
+    if "every" in request.POST:
+        kept = sheet.experiment.runs.kept().filter(unused="").exclude(plan=Run.Plan.HARVEST)
+        runs = list(kept.prefetch_related("condition_values__condition"))
+        return [one.run for one in window.having(sheet, quantity, runs)]
+    return [one.run for one in window.shown_runs(sheet, quantity)]
+
+
+def _residuals(finding: Finding, asked, found) -> list[dict]:
+    """Give the residuals for each graph that shows them: x and y."""
+    inside = asked.inside
+    if not finding.residuals.exists() or len(inside) > 4000:
+        return []
+    left = inside.y - found.predict(inside.t)
+    good = left == left
+    title = f"residuals by hand, {finding.run}: {signs(left[good]).said}"
+    moved = {"x": inside.t[good].tolist(), "y": left[good].tolist(), "title": title}
+    return [{"graph": one.pk} | moved for one in finding.residuals.all()]
+
+
+def _placed(request, experiment_id: int, finding_id: int) -> tuple[Finding | None, Sheet]:
+    experiment = experiment_for(request, experiment_id)
+    finding = _found(experiment_id, finding_id)
+    if finding is None or finding.sheet.experiment_id != experiment.pk:
+        return None, front_of(request, experiment)
+    sheet = responses.sheet_for(request, experiment_id, finding.sheet_id)
+    return finding, sheet
+
+
+def _found(experiment_id: int, finding_id: int) -> Finding | None:
+    kept = Finding.objects.filter(sheet__experiment=experiment_id, pk=finding_id)
+    return kept.select_related(*RELATED).first()
+
+
+def _of_span(span: Span) -> list[Finding]:
+    kept = span.findings.filter(run__removed_at=None).select_related(*RELATED)
+    return list(kept.order_by("run__number", "pk"))

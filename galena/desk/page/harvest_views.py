@@ -1,0 +1,57 @@
+"""Harvesting: the findings of a span over runs, or over several spans, into a table."""
+
+import json
+
+from django.views.decorators.http import require_POST
+
+from galena.core.errors import GalenaError
+from galena.desk.errors import DeskError
+from galena.desk.harvests import harvesting
+from galena.desk.models import Span
+from galena.desk.page import responses
+from galena.desk.page.annotation_views import placed
+from galena.desk.page.table_views import show_table
+from galena.experiments.models import Run
+
+
+@require_POST
+def of_span(request, experiment_id: int, span_id: int):
+    """Harvest the findings of a span: over all runs, over repeats, or over the sheet's spans."""
+    span, sheet = placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    over = request.POST.get("over", "runs")
+    try:
+        made = _made(request, span, over)
+    except GalenaError as error:
+        response = responses.show_ledger(request, sheet, str(error))
+        response["HX-Retarget"], response["HX-Reswap"] = "#ledger", "outerHTML"
+        return response
+    response = show_table(request, made.run)
+    told = {"rail-changed": "", "table-begun": "", "harvested": ""}
+    response["HX-Trigger-After-Settle"] = json.dumps(told)
+    return response
+
+
+def _made(request, span: Span, over: str):
+    kept = span.findings.filter(run__removed_at=None).select_related(
+        "sheet__x", "sheet__experiment", "span", "run", "quantity"
+    )
+    findings = list(kept.order_by("pk"))
+    experiment = span.sheet.experiment
+    runs = experiment.runs.kept().filter(unused="").exclude(plan=Run.Plan.HARVEST)
+    runs = list(runs.prefetch_related("condition_values__condition").order_by("place", "number"))
+    asked = {one.run_id for one in findings}
+    if over == "spans":
+        one = [run for run in runs if run.pk in asked][:1]
+        if not one:
+            raise DeskError("Ask something of this span first: a harvest takes its findings.")
+        spans = sorted(span.sheet.spans.all(), key=lambda each: each.lo)
+        return harvesting.harvest(span, findings, request.user, one, spans)
+    plans = {run.plan for run in runs if run.pk in asked}
+    alike = [run for run in runs if run.plan in plans]
+    if over == "shown":
+        alike = [run for run in alike if run.shown]
+    return harvesting.harvest(
+        span, findings, request.user, alike, [span], repeats=over == "repeats"
+    )

@@ -1,0 +1,129 @@
+"""What the Desk answers to a gesture: the sheets or the ledger anew, and why something was not."""
+
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+
+from galena.core.errors import GalenaError, SeriesError, UnknownSymbolError
+from galena.desk import history
+from galena.desk.ledger import cards
+from galena.desk.models import SIDES, Sheet
+from galena.desk.sheets.flows import LINES, SIZES, sheets_of
+from galena.experiments.access import experiment_for
+from galena.experiments.models import Experiment
+from galena.shell import requested
+
+GONE = "It was taken away in the meantime, perhaps in another window."
+
+
+def sheet_for(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet:
+    """Give a sheet of an experiment that the person may see, with its graphs."""
+    experiment = experiment_for(request, experiment_id)
+    found = next((one for one in sheets_of(experiment) if one.pk == sheet_id), None)
+    return found or get_object_or_404(experiment.sheets, pk=sheet_id)
+
+
+def front_of(request: HttpRequest, experiment: Experiment, sheets: list[Sheet]) -> Sheet:
+    """Give the sheet that the person has in front; what is asked for comes there."""
+    key = f"sheet of {experiment.pk}"
+    wanted = requested.key_or_none(request.GET.get("front"))
+    if wanted is not None:
+        request.session[key] = wanted
+    return next((one for one in sheets if one.pk == request.session.get(key)), sheets[0])
+
+
+def to_front(request: HttpRequest, sheet: Sheet) -> None:
+    """Put a sheet in front."""
+    request.session[f"sheet of {sheet.experiment_id}"] = sheet.pk
+
+
+def changed(
+    request: HttpRequest,
+    sheet: Sheet,
+    label: str,
+    change: Callable[[], object],
+    *,
+    about: str = "",
+    whole: bool = False,
+    draft: dict[str, str] | None = None,
+) -> HttpResponse:
+    """Do an act that can be undone; answer with the ledger, or with the sheets as a whole.
+
+    Why it could not be done is the answer's `trouble`. draft: what was typed for a formula over
+    findings; where it could not be kept it stands there again, with the reason."""
+    trouble = ""
+    try:
+        with history.changing(sheet.experiment, request.user, label, about):
+            change()
+    except GalenaError as error:
+        trouble = str(error)
+        if draft is not None:
+            missing = draft.get("given", "")
+            if isinstance(error, UnknownSymbolError):
+                missing = error.symbol
+            draft = draft | {"wrong": trouble, "missing": missing}
+            response = show_ledger(request, sheet, draft=draft)
+            response.trouble = trouble
+            return response
+    if whole:
+        response = show_sheets(request, sheet.experiment, trouble)
+    else:
+        response = show_ledger(request, sheet, trouble)
+    response.trouble = trouble
+    return response
+
+
+def show_ledger(
+    request: HttpRequest, sheet: Sheet, trouble: str = "", draft: dict[str, str] | None = None
+) -> HttpResponse:
+    """Answer with the ledger of a sheet, and what can be undone."""
+    context = ledger_context(sheet, trouble) | acts_context(request, sheet.experiment)
+    context["draft"] = draft
+    return render(request, "desk/_ledger_and_acts.html", context)
+
+
+def show_sheets(request: HttpRequest, experiment: Experiment, trouble: str = "") -> HttpResponse:
+    """Answer with the sheets in front and the ledger of the first of them."""
+    context = sheets_context(request, experiment)
+    context["trouble"] = trouble or context["trouble"]
+    return render(request, "desk/_sheets_and_ledger.html", context)
+
+
+def sheets_context(request: HttpRequest, experiment: Experiment) -> dict:
+    """Give what the sheets and the ledger show."""
+    sheets = sheets_of(experiment)
+    front = front_of(request, experiment, sheets)
+    beside = [one for one in sheets if one.beside and one != front]
+    shown = ledger_context(front)
+    front.drawn_over = shown["overlay"]
+    for one in beside:
+        one.drawn_over = ledger_context(one)["overlay"]
+    return (
+        shown
+        | acts_context(request, experiment)
+        | {"sheets": sheets, "front": front, "in_sight": [front, *beside]}
+        | {"quantities": experiment.shown, "lines": LINES, "sizes": SIZES, "sides": SIDES}
+    )
+
+
+def acts_context(request: HttpRequest, experiment: Experiment) -> dict:
+    """Give what can be undone and done again."""
+    undo, redo = history.next_ones(experiment, request.user)
+    return {"undoable": undo, "redoable": redo}
+
+
+def ledger_context(sheet: Sheet, trouble: str = "") -> dict:
+    """Give what the ledger shows."""
+    try:
+        known = cards.of_sheet(sheet)
+    except SeriesError as error:
+        known, trouble = cards.Ledger(sheet, [], [], [], []), trouble or str(error)
+    return {
+        "experiment": sheet.experiment,
+        "sheet": sheet,
+        "trouble": trouble,
+        "known": known,
+        "asks": cards.Asks(),
+        "overlay": cards.overlay(known),
+    }

@@ -1,0 +1,209 @@
+"""Readings of runs as arrays: read once from the disk, then kept in memory while there is room.
+
+A finished chunk never changes, so what is in memory stays true; a run that is being recorded
+only grows, and only its new chunks are read.
+"""
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from django.db.models import Q
+from numpy.typing import NDArray
+
+from galena.core.errors import SeriesError
+from galena.core.series import STAMPS, VALUES, Chunk, assemble
+from galena.experiments.data.cache import Shelf
+from galena.experiments.models import Quantity, Run, Series, SeriesChunk
+
+ROOM = 500_000_000  # bytes of stored readings, and as many of corrected ones
+
+
+@dataclass(frozen=True)
+class Readings:
+    """Times since the start of the run in s and the corrected readings, both of shape (n,).
+
+    `shared` is the standard uncertainty that the calibration brings to each reading, the same
+    error in all of them; None where there is no calibration. `u_zero` is that of the zero, the
+    same shift of all. `u` is the standard uncertainty
+    of each by itself, and `u_x` that of its place on another x; None where they are not known.
+    `aside` tells which were set aside; None
+    where none was.
+    """
+
+    t: NDArray[np.float64]
+    y: NDArray[np.float64]
+    shared: NDArray[np.float64] | None = None
+    u: NDArray[np.float64] | None = None
+    aside: NDArray[np.bool_] | None = None
+    u_x: NDArray[np.float64] | None = None
+    rows: NDArray[np.intp] | None = None
+    u_zero: float = 0.0
+
+    def __len__(self) -> int:
+        return int(self.t.size)
+
+    @cached_property
+    def extremes(self) -> tuple[float, float]:
+        """The lowest and the highest reading that is a number; zero twice if none is."""
+        finite = self.y[np.isfinite(self.y)]
+        return (float(finite.min()), float(finite.max())) if finite.size else (0.0, 0.0)
+
+    @cached_property
+    def extremes_above_zero(self) -> tuple[float, float]:
+        """The lowest and the highest reading above zero; twice not a number if none is."""
+        above = self.y[np.isfinite(self.y) & (self.y > 0)]
+        return (float(above.min()), float(above.max())) if above.size else (math.nan, math.nan)
+
+    def at(self, which: slice | NDArray[np.intp] | NDArray[np.bool_]) -> "Readings":
+        """Give some of the readings."""
+        parts = (self.shared, self.u, self.aside, self.u_x, self.rows)
+        return Readings(
+            self.t[which],
+            self.y[which],
+            *(one if one is None else one[which] for one in parts),
+            u_zero=self.u_zero,
+        )
+
+    @property
+    def shared_by_all(self) -> NDArray[np.float64] | None:
+        """What calibration and zero bring to each reading together; None where neither does."""
+        if not self.u_zero:
+            return self.shared
+        return np.hypot(
+            0.0 if self.shared is None else self.shared, np.full(len(self), self.u_zero)
+        )
+
+    @cached_property
+    def combined(self) -> NDArray[np.float64] | None:
+        """The combined standard uncertainty of each reading; None where none is known.
+
+        That of the zero alone would make a reading look far better than it is.
+        """
+        if self.u is None and self.shared is None:
+            return None
+        known = [part for part in (self.u, self.shared_by_all) if part is not None]
+        return known[0] if len(known) == 1 else np.hypot(*known)
+
+    @property
+    def counted(self) -> "Readings":
+        """The readings that calculations take: all but those set aside."""
+        return self if self.aside is None else self.at(~self.aside)
+
+
+NOTHING = Readings(np.empty(0), np.empty(0))
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """What is in memory of a series: so many chunks, joined; `final` if no more will come."""
+
+    chunks: int
+    array: NDArray[np.generic]
+    final: bool
+
+
+_stored: Shelf[_Kept] = Shelf(ROOM)
+_corrected: Shelf[Readings] = Shelf(ROOM)
+
+
+def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray[np.generic]]:
+    """Give all that is stored of these series, by key; one query for what is not in memory.
+
+    runs: the run of each stream; while it is recorded, its series grow.
+    """
+    known = {one.pk: kept for one in wanted if (kept := _stored.get(one.pk)) is not None}
+    open_ones = [one for one in wanted if one.pk not in known or not known[one.pk].final]
+    after = {one.pk: known[one.pk].chunks if one.pk in known else 0 for one in open_ones}
+    fresh = _fresh_chunks(after)
+    for one in open_ones:
+        dtype = STAMPS if one.quantity_id is None else VALUES
+        before = known.get(one.pk, _Kept(0, np.empty(0, dtype), False))
+        chunks = fresh.get(one.pk, [])
+        run = runs[one.stream_id]
+        try:
+            joined = _joined(before.array, chunks, dtype)
+        except SeriesError as error:
+            raise SeriesError(f"Run {run.number}: {error} Hide it to see the others.") from error
+        final = run.state != Run.State.RECORDING
+        known[one.pk] = _Kept(before.chunks + len(chunks), joined, final)
+        _stored.put(one.pk, known[one.pk], joined.nbytes)
+    return {key: kept.array for key, kept in known.items()}
+
+
+def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
+    """Read the chunks of each series from a sequence number on."""
+    if not after:
+        return {}
+    # A database refuses a condition of hundreds of parts: most series are wanted from the start.
+    wanted = Q(series__in=[key for key, sequence in after.items() if sequence == 0])
+    for key, sequence in after.items():
+        if sequence:
+            wanted |= Q(series=key, sequence__gte=sequence)
+    rows = SeriesChunk.objects.filter(wanted).order_by("series_id", "sequence")
+    fresh: dict[int, list[Chunk]] = {}
+    for key, *content in rows.values_list("series_id", "first_index", "count", "data", "crc32"):
+        fresh.setdefault(key, []).append(Chunk(*content))
+    return fresh
+
+
+def _joined(
+    known: NDArray[np.generic], chunks: list[Chunk], dtype: np.dtype
+) -> NDArray[np.generic]:
+    if not chunks:
+        return known
+    added = assemble(chunks, dtype, after=int(known.size))
+    return np.concatenate((known, added)) if known.size else added
+
+
+def forget() -> None:
+    """Throw away all that is in memory."""
+    _stored.clear()
+    _corrected.clear()
+
+
+def readings(run: Run, quantity: Quantity) -> Readings:
+    """Give a run's readings of a quantity; nothing where the run has not measured it."""
+    measured = Series.objects.filter(stream__run=run, quantity=quantity)
+    found = of_series(list(measured.select_related("quantity", "stream__run")))
+    return found[0] if found else NOTHING
+
+
+def of_series(wanted: list[Series]) -> list[Readings]:
+    """Give the readings of each series; quantity, stream and its run must be loaded with them."""
+    streams = {one.stream_id for one in wanted}
+    stamps = {
+        one.stream_id: one for one in Series.objects.filter(stream__in=streams, quantity=None)
+    }
+    runs = {one.stream_id: one.stream.run for one in wanted}
+    arrays = _take([*wanted, *stamps.values()], runs)
+    return [_readings(one, arrays[one.pk], arrays[stamps[one.stream_id].pk]) for one in wanted]
+
+
+def raw_of(wanted: list[Series]) -> dict[int, NDArray[np.float64]]:
+    """Give all raw readings of each series, by key; stream and its run must be loaded with them."""
+    return _take(wanted, {one.stream_id: one.stream.run for one in wanted}) if wanted else {}
+
+
+def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64]) -> Readings:
+    origin_us = series.stream.origin_us
+    if origin_us is None:
+        return NOTHING
+    count = min(raw.size, stamps.size)  # a chunk may have been written between the two
+    correction, scale = series.correction, series.stream.scale
+    key = (series.pk, count, origin_us, scale, correction)
+    found = _corrected.get(key)
+    if found is None:
+        t, y = seconds(stamps[:count], origin_us, scale), correction.apply(raw[:count])
+        shared = None
+        if correction.calibration is not None:
+            shared = correction.curve_uncertainty(raw[:count])
+        found = Readings(t, y, shared, u_zero=correction.zero_uncertainty)
+        _corrected.put(key, found, t.nbytes + y.nbytes * (1 if shared is None else 2))
+    return found
+
+
+def seconds(stamps: NDArray[np.int64], origin_us: int, scale: float = 1.0) -> NDArray[np.float64]:
+    """Turn the time stamps of a device's clock, in µs, into seconds since the run's t = 0."""
+    return (stamps - origin_us) * (scale / 1e6)

@@ -1,0 +1,77 @@
+"""Where a run's readings come from: the links of its channels, and the rigs behind them."""
+
+from dataclasses import dataclass
+
+from galena.bench.channel_display.display import Shown
+from galena.bench.live.bench import Bench, Feed
+from galena.bench.models import Channel
+from galena.core import plans
+from galena.core.calibration import Correction
+from galena.core.plans import Limit, Timed
+from galena.instruments.link import Link
+from galena.recording.acquisition.scenes import SceneWatcher
+from galena.recording.engine.state import Wish
+from galena.recording.errors import NothingToRecord
+
+
+@dataclass(frozen=True)
+class Source:
+    """An instrument, the columns wanted of it, and how their channels are shown."""
+
+    link: Link
+    columns: list[int]
+    shown: list[Shown]
+
+    @property
+    def corrections(self) -> list[Correction]:
+        return [one.correction for one in self.shown]
+
+
+def find(bench: Bench, wish: Wish, plan: Timed | None = None) -> list[Source]:
+    """Give the instruments of the wished channels.
+
+    Raises NothingToRecord, or PlanError where a channel cannot give the plan's rate.
+    """
+    found = _feeds(bench, wish.channels)
+    known = bench.show(wish.experiment)
+    sources = [
+        Source(feed.link, columns, [known[feed.channels[one].pk] for one in columns])
+        for feed, columns in found
+    ]
+    if plan is not None:
+        everything = [one for source in sources for one in source.shown]
+        limits = (Limit(name_of(one.channel), one.channel.max_rate) for one in everything)
+        plans.check(plan, limits)
+    return sources
+
+
+def scenes(
+    bench: Bench, links: list[Link], lasts: float | None, *, waiting: bool = False
+) -> SceneWatcher:
+    """Begin to look at the rigs behind these links; lasts: how long, in their own seconds."""
+    used = {str(link.address) for link in links}
+    rigs = [one for one in bench.room.plugged.values() if used & set(one.addresses)]
+    pace = links[0].stream.clock.pace
+    return SceneWatcher(rigs, lasts and lasts / pace, waiting=waiting)
+
+
+def name_of(channel: Channel) -> str:
+    """Name a channel so that it cannot be mistaken."""
+    return f"{channel.name} ({channel.instrument.model} {channel.instrument.serial})"
+
+
+def _feeds(bench: Bench, channel_ids: list[int]) -> list[tuple[Feed, list[int]]]:
+    if not channel_ids:
+        raise NothingToRecord("No channel is chosen. Tick at least one to record.")
+    feeds: dict[int, tuple[Feed, list[int]]] = {}
+    for channel_id in dict.fromkeys(channel_ids):
+        found = bench.feed_of(channel_id)
+        if found is None:
+            channel = Channel.objects.select_related("instrument").filter(pk=channel_id).first()
+            name = name_of(channel) if channel else "A channel"
+            raise NothingToRecord(
+                f"{name} gives no readings now. Is its cable in? The Bench says more."
+            )
+        feed, column = found
+        feeds.setdefault(feed.key, (feed, []))[1].append(column)
+    return list(feeds.values())

@@ -1,0 +1,61 @@
+"""What a run is described by: its conditions, and what is typed with each reading."""
+
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_POST
+
+from galena.experiments import flows
+from galena.experiments.access import experiment_for
+from galena.recording.plan.views import answer_panel
+
+
+@require_POST
+def add(request, experiment_id: int):
+    """Give the experiment a further condition."""
+    experiment = experiment_for(request, experiment_id)
+    posted = request.POST
+
+    def made() -> None:
+        flows.add_condition(
+            experiment,
+            posted.get("new-name", "")[:100],
+            posted.get("new-kind", ""),
+            posted.get("new-symbol", "")[:20],
+            posted.get("new-unit", "")[:60],
+            posted.get("new-choices", "")[:600],
+        )
+
+    return answer_panel(request, experiment, made, "condition")
+
+
+@require_POST
+def drop(request, experiment_id: int, key: int):
+    """Take a condition away that no run has a value for."""
+    experiment = experiment_for(request, experiment_id)
+    condition = get_object_or_404(experiment.conditions, pk=key)
+    return answer_panel(request, experiment, lambda: flows.drop_condition(condition), "condition")
+
+
+@require_POST
+def add_entered(request, experiment_id: int):
+    """Give the experiment a quantity that is typed with each reading."""
+    experiment = experiment_for(request, experiment_id)
+    posted = request.POST
+
+    def made() -> None:
+        flows.add_entered(
+            experiment,
+            posted.get("typed-name", "")[:100],
+            posted.get("typed-symbol", "")[:20],
+            posted.get("typed-unit", "")[:60],
+            posted.get("typed-decimals", "2").strip()[:4],
+        )
+
+    return answer_panel(request, experiment, made, "typed")
+
+
+@require_POST
+def drop_entered(request, experiment_id: int, key: int):
+    """Take a typed quantity away that nothing was typed for."""
+    experiment = experiment_for(request, experiment_id)
+    quantity = get_object_or_404(experiment.entered, pk=key)
+    return answer_panel(request, experiment, lambda: flows.drop_entered(quantity), "typed")

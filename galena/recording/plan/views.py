@@ -1,0 +1,270 @@
+"""Record: the plan, starting, waiting and stopping, and what is being recorded now."""
+
+from collections.abc import Callable
+
+from django.http import JsonResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from galena.bench.channel_display.display import Shown
+from galena.bench.live.bench import BENCH
+from galena.core import second_look, symbols
+from galena.core.errors import ConditionError, GalenaError, PlanError
+from galena.experiments.access import experiment_for
+from galena.experiments.flows import ExperimentError
+from galena.experiments.models import Experiment, Run
+from galena.recording.engine.publishing import awaited
+from galena.recording.engine.recorder import RECORDER
+from galena.recording.engine.state import RunInProgress, Wish
+from galena.recording.plan import form as plan_form
+from galena.recording.plan.form import KEY, PlanForm
+
+
+def panel(request, experiment_id: int):
+    """Give the plan, or what is being recorded, as it is now; a POST keeps what is typed first."""
+    experiment = experiment_for(request, experiment_id)
+    if request.method == "POST":
+        posted, live, person = request.POST, live_channels(experiment), request.user
+        if (shown := posted.get("kind-shown")) in plan_form.KINDS:
+            before = plan_form.read_as(shown, posted, experiment, live, person)
+            plan_form.keep(before, experiment, person)
+        form = plan_form.read(posted, experiment, live, person)
+        plan_form.keep(form, experiment, person)
+        return _panel(request, experiment, form)
+    return _panel(request, experiment, page_form(request, experiment))
+
+
+@require_POST
+def start(request, experiment_id: int):
+    """Start a run as planned, or say what is wrong with the plan."""
+    experiment = experiment_for(request, experiment_id)
+    live = live_channels(experiment)
+    form = plan_form.read(request.POST, experiment, live, request.user)
+    RECORDER.troubles.pop(experiment.pk, None)
+    wish = Wish(experiment, form.channels, form.conditions, form.note, request.user)
+    try:
+        if form.plan == Run.Plan.ARMED:
+            if form.watched is None and form.event != KEY:
+                raise PlanError("event", "Choose what the run starts with: a channel, or a key.")
+            RECORDER.arm(wish, form.armed(), form.watched)
+        elif form.plan == Run.Plan.STEADY:
+            RECORDER.start(wish, form.steady())
+    except PlanError as error:
+        form.errors[error.field] = str(error)
+    except ConditionError as error:
+        named = experiment.conditions.filter(name=error.name).first()
+        form.errors[f"condition-{named.pk}" if named else "start"] = str(error)
+    except GalenaError as error:
+        form.errors["start"] = str(error)
+    plan_form.keep(form, experiment, request.user, note=bool(form.errors))
+    return _panel(request, experiment, form)
+
+
+@require_POST
+def press(request, experiment_id: int):
+    """Have the event of an armed run happen now."""
+    experiment = experiment_for(request, experiment_id)
+    form = page_form(request, experiment)
+    try:
+        RECORDER.press(experiment.pk)
+    except GalenaError as error:
+        form.errors["start"] = str(error)
+    return _panel(request, experiment, form)
+
+
+@require_POST
+def stop(request, experiment_id: int):
+    """Stop what is recorded or waited for in this experiment."""
+    experiment = experiment_for(request, experiment_id)
+    RECORDER.stop(experiment.pk, str(request.user))
+    return _panel(request, experiment, page_form(request, experiment))
+
+
+def size(request, experiment_id: int):
+    """Say how many readings a plan makes, while it is typed; a POST keeps it as well."""
+    experiment = experiment_for(request, experiment_id)
+    typed = request.POST if request.method == "POST" else request.GET
+    form = plan_form.read(typed, experiment, [], request.user)
+    if request.method == "POST":
+        plan_form.keep(form, experiment, request.user)
+    context = plan_form.size(form) | {"form": form}
+    return render(request, "recording/_size.html", context)
+
+
+def status(request, experiment_id: int):
+    """Say what is being recorded, for whoever opens or wakes a page."""
+    return JsonResponse(status_of(experiment_for(request, experiment_id)))
+
+
+def live_channels(experiment: Experiment) -> list[Shown]:
+    """List the channels that are on in an experiment and give readings now."""
+    BENCH.show(experiment)
+    return [strip.shown for strip in BENCH.strips_of(experiment)]
+
+
+def page_form(request, experiment: Experiment) -> PlanForm:
+    """Give the plan as it is typed on the page, or else as the last run suggests it."""
+    live = live_channels(experiment)
+    if "plan" in request.GET:
+        return plan_form.read(request.GET, experiment, live, request.user)
+    return plan_form.suggest(experiment, live, request.user)
+
+
+def answer_panel(request, experiment: Experiment, change: Callable[[], None], prefix: str):
+    """Make a change of what a plan can be described by; answer with the panel as it then is."""
+    live = live_channels(experiment)
+    form = plan_form.read(request.POST, experiment, live, request.user)
+    plan_form.keep(form, experiment, request.user)
+    typed = {key: request.POST.get(key, "") for key in request.POST if "-" in key}
+    try:
+        before = {one.pk for one in experiment.entered}
+        change()
+        form.typed += [one.pk for one in experiment.entered if one.pk not in before]
+        typed = {}
+    except ExperimentError as error:
+        form.errors[f"{prefix}-{error.field}"] = str(error)
+    return _panel(request, experiment, form, typed)
+
+
+def status_of(experiment: Experiment) -> dict:
+    """Say what is being recorded or waited for in an experiment, ready for JSON."""
+    current, waiting, stepping = RECORDER.current, RECORDER.waiting, RECORDER.stepping
+    found = {"recording": None, "phase": "", "trouble": RECORDER.troubles.get(experiment.pk, "")}
+    if waiting is not None and waiting.wish.experiment.pk == experiment.pk:
+        return found | {"phase": "armed"} | awaited(waiting)
+    if stepping is not None and stepping.run.experiment_id == experiment.pk:
+        return found | {
+            "phase": "stepwise", "stepping": stepping.run.pk, "number": stepping.run.number,
+            "version": stepping.version,
+        }  # fmt: skip
+    if current is None or current.run.experiment_id != experiment.pk:
+        return found
+    return found | {"phase": "recording"} | _recorded(experiment, current)
+
+
+def _recorded(experiment: Experiment, current: RunInProgress) -> dict:
+    return {
+        "recording": current.run.pk,
+        "number": current.run.number,
+        "taken": current.count,
+        "stored": current.written,
+        "planned": current.plan.readings if current.plan.duration is not None else None,
+        "duration": current.plan.duration,
+        "before": current.run.details.get("before", 0),
+        "event": current.run.details.get("event", ""),
+        "trouble": current.trouble or " ".join(current.missing),
+        "streams": [
+            {
+                "quantities": [_quantity(series.quantity) for series in stored.values],
+                "missed": reverse("missed", args=[experiment.pk, current.run.number]),
+            }
+            for stored in current.stored
+        ],
+    }
+
+
+def _quantity(quantity) -> dict:
+    return {"symbol": quantity.symbol, "unit": quantity.unit, "source": quantity.source}
+
+
+def _panel(request, experiment: Experiment, form: PlanForm, new: dict | None = None):
+    context = plan_context(experiment, form) | {"new": _plain(new or {})}
+    status_code = 422 if form.errors else 200
+    response = render(request, "recording/_panel.html", context, status=status_code)
+    response["HX-Trigger-After-Settle"] = "plan-changed"
+    return response
+
+
+def _plain(typed: dict) -> dict:
+    """Name what was typed for a new condition or setting so that a template can say it."""
+    return {key.replace("-", "_"): text for key, text in typed.items()}
+
+
+def plan_context(experiment: Experiment, form: PlanForm) -> dict:
+    """Give what the panel of the plan shows."""
+    channels = live_channels(experiment)
+    known = [one.channel.pk for one in channels]
+    chosen = [one for one in form.channels if one in known] or known
+    held = [one for one in channels if one.channel.pk in chosen]
+    # Read once: the recorder goes on meanwhile.
+    current, waiting, stepping = RECORDER.current, RECORDER.waiting, RECORDER.stepping
+    status_now = status_of(experiment)
+    phase = status_now["phase"]
+    waiting = waiting if phase == "armed" else None
+    return {
+        "experiment": experiment,
+        "form": form,
+        "kinds": plan_form.KINDS,
+        "channels": [{"shown": one, "chosen": one.channel.pk in chosen} for one in channels],
+        "events": _events(channels),
+        "level_unit": _level_unit(channels, form),
+        "unzeroed": _never_zeroed(held),
+        "conditions": [
+            {
+                "condition": one,
+                "value": form.conditions.get(one.pk, ""),
+                "wrong": form.errors.get(f"condition-{one.pk}", ""),
+                "held": waiting.wish.conditions.get(one.pk, "") if waiting is not None else "",
+            }
+            for one in experiment.conditions.all()
+        ],
+        "entered": [{"quantity": one, "on": one.pk in form.typed} for one in experiment.entered],
+        "status": status_now,
+        "current": current if phase == "recording" else None,
+        "waiting": waiting,
+        "stepping": stepping if phase == "stepwise" else None,
+        "busy": "" if phase else _busy(),
+        "wrong_condition": _first(form, "condition-", ("name", "symbol", "unit", "choices")),
+        "wrong_typed": _first(form, "typed-", ("name", "symbol", "unit", "decimals")),
+    } | plan_form.size(form)
+
+
+def _first(form: PlanForm, prefix: str, fields: tuple[str, ...]) -> str:
+    return next((form.errors[prefix + one] for one in fields if prefix + one in form.errors), "")
+
+
+def _events(channels: list[Shown]) -> list[dict]:
+    return [
+        {
+            "value": f"{one.channel.pk}:{direction}",
+            "said": f"{symbols.plain(one.symbol)} {verb} past",
+        }
+        for one in channels
+        for direction, verb in (("rising", "rises"), ("falling", "falls"))
+    ]
+
+
+def _level_unit(channels: list[Shown], form: PlanForm) -> str:
+    """Give the unit of the channel that is chosen to start the run: the first one at first."""
+    first = channels[0].unit if channels and not form.event else ""
+    return next((one.unit for one in channels if one.channel.pk == form.watched), first)
+
+
+def _busy() -> str:
+    """Say who holds the instruments, where it is another experiment."""
+    try:
+        RECORDER.refuse_busy()
+    except GalenaError:
+        waiting = RECORDER.waiting
+        if waiting is not None:
+            wish = waiting.wish
+            return f"A run of “{wish.experiment}” is armed, started by {wish.person}."
+        run = RECORDER.holder
+        if run is not None:
+            return (
+                f"The instruments are recording run {run.number} of “{run.experiment}”, "
+                f"started by {run.started_by}."
+            )
+    return ""
+
+
+def _never_zeroed(channels: list[Shown]) -> second_look.Remark | None:
+    """Remark on force-like channels that were not zeroed before the run."""
+    return second_look.never_zeroed(
+        [
+            one.name
+            for one in channels
+            if one.correction.zero is None and second_look.needs_zero(one.given_unit)
+        ]
+    )

@@ -1,0 +1,94 @@
+"""Which calibration a finished run uses, and giving it another: raw readings stay as they are."""
+
+from dataclasses import dataclass
+
+from django.db import transaction
+
+from galena.bench.channel_display.display import decimals_for, source_of
+from galena.bench.models import Calibration, Channel
+from galena.core.errors import CalibrationError
+from galena.core.formats.calibration_file import CalibrationRecord
+from galena.experiments.flows import touch
+from galena.experiments.models import Experiment, Quantity, Run, Series
+
+
+@dataclass(frozen=True)
+class Corrected:
+    """A series of a run, what is done to its raw readings, and what could be instead."""
+
+    series: Series
+    said: list[str]
+    choices: list[Calibration]
+
+    @property
+    def in_use(self) -> Calibration | None:
+        """The one of the choices that the run uses."""
+        same = (one for one in self.choices if one.data == self.series.calibration)
+        return next(same, None)
+
+
+def corrections_of(runs: list[Run]) -> dict[int, list[Corrected]]:
+    """Give by run what is done to its readings; `streams__series__quantity` must be prefetched."""
+    series = [
+        one
+        for run in runs
+        for stream in run.streams.all()
+        for one in stream.series.all()
+        if one.quantity is not None
+    ]
+    serials = {one.quantity.source.split("|")[2] for one in series}
+    kept = Calibration.objects.kept().filter(channel__instrument__serial__in=serials)
+    choices: dict[str, list[Calibration]] = {}
+    for one in kept.select_related("channel__instrument", "made_by"):
+        choices.setdefault(one.channel.source, []).append(one)
+    found: dict[int, list[Corrected]] = {run.pk: [] for run in runs}
+    by_stream = {stream.pk: run.pk for run in runs for stream in run.streams.all()}
+    for one in series:
+        known = choices.get(_channel_source(one.quantity), [])
+        corrected = Corrected(one, one.corrections_said, known)
+        if corrected.said or known:
+            found[by_stream[one.stream_id]].append(corrected)
+    return found
+
+
+def recalibrate(experiment: Experiment, series: Series, chosen: Calibration | None) -> None:
+    """Have a run's readings go by another calibration, or by none.
+
+    A calibration that gives something of another kind (a pH instead of a voltage) makes them
+    readings of that quantity. Raises CalibrationError where it belongs to another channel.
+    """
+    if series.stream.run.state == Run.State.RECORDING:
+        raise CalibrationError("This run is being recorded. Stop it, then choose.")
+    source = _channel_source(series.quantity)
+    if chosen is not None and chosen.channel.source != source:
+        raise CalibrationError("This calibration is of another channel. Choose one of its own.")
+    with transaction.atomic():
+        record = chosen.record if chosen else None
+        series.quantity = _quantity(experiment, source, series, record)
+        series.calibration = chosen.data if chosen else None
+        series.save(update_fields=["quantity", "calibration"])
+        touch(experiment)
+
+
+def _quantity(
+    experiment: Experiment, source: str, series: Series, record: CalibrationRecord | None
+) -> Quantity:
+    maker, model, serial, ident = source.split("|")
+    channel = Channel.objects.select_related("instrument").get(
+        instrument__maker=maker, instrument__model=model, instrument__serial=serial, ident=ident
+    )
+    said = {"name": channel.name, "symbol": channel.symbol, "unit": channel.unit}
+    said["decimals"] = channel.decimals
+    if record is not None and source_of(channel, record) != source:
+        curve = record.calibration
+        step = channel.resolution * abs(float(curve.slope((curve.low + curve.high) / 2)))
+        said = {"name": record.quantity, "symbol": record.symbol, "unit": curve.unit}
+        said["decimals"] = decimals_for(step, channel.decimals)
+    quantity, _ = Quantity.objects.get_or_create(
+        experiment=experiment, source=source_of(channel, record), defaults=said
+    )
+    return quantity
+
+
+def _channel_source(quantity: Quantity) -> str:
+    return "|".join(quantity.source.split("|")[:4])
