@@ -41,7 +41,7 @@ def main() -> None:
     from galena.desk.drawing import window
     from galena.desk.sheets import flows as sheet_flows
     from galena.experiments import flows as experiment_flows
-    from galena.experiments.data import readings
+    from galena.experiments.data import cache
     from galena.experiments.models import SeriesChunk
     from tests import making
 
@@ -63,7 +63,7 @@ def main() -> None:
         array[: COUNT // 800 * 800].reshape(800, -1).max(axis=1)
 
     def cold() -> None:
-        readings.forget()
+        cache.forget()
         window.encode(sheet, None, None, 800)
 
     read, numpy_only = best(plain, 3), best(in_memory)

@@ -68,9 +68,9 @@ def main() -> None:
     call_command("migrate", verbosity=0)
     from galena.desk.drawing import window
     from galena.desk.sheets import flows as sheet_flows
-    from galena.experiments.data import readings
+    from galena.experiments.data import cache
     from galena.experiments.models import SeriesChunk
-    from galena.experiments.runs import second_looks
+    from galena.experiments.runs import judging
 
     began = time.perf_counter()
     experiment, run = build()
@@ -84,7 +84,7 @@ def main() -> None:
         b"".join(rows)
 
     def cold() -> None:
-        readings.forget()
+        cache.forget()
         window.encode(sheet, None, None, 1200)
 
     read, first = best(plain, 3), best(cold, 3)
@@ -102,7 +102,7 @@ def main() -> None:
             f"  {name}: {taken * 1e3:.1f} ms, {taken / read:.3f} x reading the blobs, {size / 1e3:.0f} kB"
         )
     began = time.perf_counter()
-    second_looks.look(run)
+    judging.look(run)
     print(
         f"  the second look at all four: {time.perf_counter() - began:.1f} s, once, at the end of the run"
     )

@@ -9,11 +9,8 @@ from hypothesis import settings as hypothesis_settings
 from galena.bench.live.bench import BENCH
 from galena.classroom.models import Person
 from galena.config import serving
-from galena.desk.findings import answers as findings
-from galena.experiments import columns, flows
-from galena.experiments.data import readings
-from galena.experiments.formulas import derivation as derived
-from galena.experiments.runs import typed
+from galena.experiments import flows
+from galena.experiments.data.cache import forget
 from galena.instruments.rigs.process import RigProcess
 from tests.waiting import until
 
@@ -25,11 +22,7 @@ hypothesis_settings.load_profile("galena")
 @pytest.fixture(autouse=True)
 def nothing_remembered():
     """Rows of one test may have the keys of another's: forget what is kept in memory by key."""
-    readings.forget()
-    columns.forget()
-    derived.forget()
-    typed.forget()
-    findings.forget()
+    forget()
 
 
 @pytest.fixture

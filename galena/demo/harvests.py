@@ -4,7 +4,7 @@ from galena.classroom.models import Person
 from galena.desk.annotations import flows as annotation_flows
 from galena.desk.findings import flows as finding_flows
 from galena.desk.findings.answers import Answers
-from galena.desk.harvests import harvesting
+from galena.desk.harvests import flows as harvest_flows
 from galena.desk.models import Finding, Span
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Experiment, Quantity
@@ -28,7 +28,7 @@ def wing(experiment: Experiment, person: Person) -> None:
             finding_flows.ask(span, "mean", quantity, [run])
     annotation_flows.add_note(below, "five steps of the fan", 160.0, 1.8)
     asked = list(sheet.findings.filter(span=spans[0]))
-    taken = harvesting.harvest(spans[0], asked, person, [run], spans)
+    taken = harvest_flows.harvest(spans[0], asked, person, [run], spans)
     mean_v, mean_l = (_column(taken, "mean", one) for one in (speed, lift))
     square = add_derived(experiment, f"{mean_v.symbol}^2", "square of the mean speed", "v_sq")
     over = sheet_flows.add_sheet(experiment, square, [mean_l], "lift over the square of the speed")
@@ -62,7 +62,7 @@ def magnet(experiment: Experiment, person: Person) -> None:
     symbols = {f"area_{span}": (one.pk, "area") for span, one in zip(lobes, areas, strict=True)}
     both = " + ".join(symbols)
     finding_flows.build_formula(sheet, both, "both", symbols)
-    taken = harvesting.harvest(whole, list(sheet.findings.filter(span=whole)), person, runs,
+    taken = harvest_flows.harvest(whole, list(sheet.findings.filter(span=whole)), person, runs,
                              [whole], repeats=True)  # fmt: skip
     turns, least = taken.columns[0]["quantity"], _column(taken, "trough", flux, "y")
     over = sheet_flows.add_sheet(experiment, Quantity.objects.get(pk=turns), [least],
@@ -88,7 +88,7 @@ def horns(experiment: Experiment, person: Person) -> None:
     span = annotation_flows.add_span(sheet, -0.001, 0.0075)
     for quantity in (first, second):
         finding_flows.ask(span, "peak", quantity, runs)
-    taken = harvesting.harvest(span, list(sheet.findings.all()), person, runs, [span])
+    taken = harvest_flows.harvest(span, list(sheet.findings.all()), person, runs, [span])
     at = [_column(taken, "peak", one, "x") for one in (first, second)]
     between = f"{at[1].symbol} - {at[0].symbol}"
     apart = add_derived(experiment, between, "time between", "t_12", "ms")

@@ -6,7 +6,7 @@ class DeskConfig(AppConfig):
     label = "desk"
 
     def ready(self) -> None:
-        from galena.desk.harvests import harvesting
-        from galena.experiments.runs import typed
+        from galena.desk.harvests.kind import Harvested
+        from galena.experiments.runs import register
 
-        typed.harvested_by(harvesting.tables)
+        register(Harvested())

@@ -16,10 +16,10 @@ from django.utils import timezone
 from galena.bench.live.bench import BENCH
 from galena.core.errors import GalenaError
 from galena.desk.models import Change, Finding, Graph, Marker, Note, Sheet, Span, Trace
-from galena.experiments.flows import ExperimentError, touch
+from galena.experiments.errors import ExperimentError
+from galena.experiments.flows import touch
 from galena.experiments.formulas.symbols import formulas_of
 from galena.experiments.models import (
-    DERIVED,
     Aside,
     Condition,
     Entry,
@@ -58,7 +58,7 @@ RENAMED: dict[str, tuple[type[models.Model], str, tuple[str, ...]]] = {
     ),
     "condition": (Condition, "experiment", ("symbol",)),
 }  # fmt: skip
-ONLY = {"formula": {"source__startswith": DERIVED}}
+ONLY = {"formula": {"kind": Quantity.Kind.DERIVED}}
 # Of what is typed each correction is a row of its own: only which is in force is put back.
 IN_FORCE: dict[str, tuple[type[models.Model], str]] = {
     "typed": (TypedColumn, "run__experiment"),

@@ -3,6 +3,6 @@ from django.urls import path
 from galena.exchange import views
 
 urlpatterns = [
-    path("runs/<key:number>/readings.csv", views.csv_of_run, name="csv"),
+    path("runs/<key:number>/readings.<slug:key>", views.file_of_run, name="run-file"),
     path("duplicate", views.duplicate, name="duplicate"),
 ]

@@ -7,10 +7,10 @@ from django.db.models import Max
 from django.utils import timezone
 
 from galena.core import symbols, units
-from galena.core.errors import ConditionError, GalenaError, UnitError
+from galena.core.errors import ConditionError, UnitError
 from galena.core.formula import FUNCTIONS
+from galena.experiments.errors import ExperimentError
 from galena.experiments.models import (
-    ENTERED,
     Condition,
     ConditionValue,
     Experiment,
@@ -20,14 +20,6 @@ from galena.experiments.models import (
 from galena.shell.marks import MARKS
 
 MOST_CHOICES = 20
-
-
-class ExperimentError(GalenaError, ValueError):
-    """A change that an experiment cannot take; `field` names what was typed wrong."""
-
-    def __init__(self, field: str, message: str) -> None:
-        self.field = field
-        super().__init__(message)
 
 
 def create(owner, title: str, conditions: Iterable[tuple[str, ...]] = ()) -> Experiment:
@@ -120,16 +112,10 @@ def add_entered(
         symbol=symbol,
         unit=unit_of(unit.strip()),
         decimals=int(decimals),
-        source=_own_source(experiment, symbol),
+        kind=Quantity.Kind.ENTERED,
     )
     touch(experiment)
     return made
-
-
-def _own_source(experiment: Experiment, symbol: str) -> str:
-    """Name the source of a typed quantity; a symbol may have been another's before."""
-    begun = experiment.quantities.filter(source__startswith=ENTERED + symbol).count()
-    return f"{ENTERED}{symbol}|{begun}" if begun else ENTERED + symbol
 
 
 def drop_entered(quantity: Quantity) -> None:

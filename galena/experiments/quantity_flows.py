@@ -1,7 +1,6 @@
 """All changes of quantities, formulas, uncertainty rules and givens."""
 
 import contextlib
-from uuid import uuid4
 
 from django.db import transaction
 
@@ -9,10 +8,11 @@ from galena.core.conditions import hold
 from galena.core.errors import ConditionError, FormulaError, GalenaError, NumberError
 from galena.core.formula import reading
 from galena.core.uncertainty_rules import RULES, size
-from galena.experiments.flows import ExperimentError, free_symbol, refuse_symbol, touch, unit_of
+from galena.experiments.errors import ExperimentError
+from galena.experiments.flows import free_symbol, refuse_symbol, touch, unit_of
 from galena.experiments.formulas.decimals import DecimalsJudge
 from galena.experiments.formulas.symbols import TIME, Formulas, Thing, formulas_of
-from galena.experiments.models import DERIVED, Condition, Experiment, Given, Quantity
+from galena.experiments.models import Condition, Experiment, Given, Quantity
 
 JUDGES = 3  # runs that are looked at for the decimals that values deserve
 MOST = 60  # derived quantities, and as many givens
@@ -29,7 +29,7 @@ def add_derived(
     if experiment.derived.count() >= MOST:
         raise ExperimentError("symbol", f"An experiment has at most {MOST} formulas.")
     # Never the same twice: what was undone may come back beside what was made since.
-    made = Quantity(experiment=experiment, source=f"{DERIVED}{uuid4().hex[:16]}", decimals=2)
+    made = Quantity(experiment=experiment, kind=Quantity.Kind.DERIVED, decimals=2)
     return change_derived(made, formula, name, symbol, unit, decimals)
 
 

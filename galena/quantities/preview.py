@@ -11,9 +11,9 @@ from galena.core.formula.typesetting import mathml
 from galena.core.uncertainty_rules import honest_decimals
 from galena.experiments import columns
 from galena.experiments.data.readings import Readings
-from galena.experiments.formulas.decimals import DecimalsJudge, first
+from galena.experiments.formulas.decimals import DecimalsJudge
 from galena.experiments.formulas.derivation import Derivation
-from galena.experiments.models import DERIVED, Experiment, Quantity, Run
+from galena.experiments.models import Experiment, Quantity, Run
 
 FIRST = 4  # values shown of each run
 RUNS = 3
@@ -124,7 +124,7 @@ def _unsaved(
         symbol=symbol or "result",
         formula=formula,
         unit=str(ready.unit),
-        source=f"{DERIVED}0",
+        kind=Quantity.Kind.DERIVED,
     )
 
 
@@ -132,13 +132,14 @@ def _of_run(
     run: Run, made: Quantity, derivation: Derivation
 ) -> tuple[Run, Readings | None, str, bool]:
     try:
-        rows = columns.rows_of(run, made, derivation)
+        bases = derivation.formulas.bases(made)
+        rows = columns.load([run], bases, derivation)[run.pk].rows(bases)
         if rows is None:
-            if not derivation.formulas.bases(made):
+            if not bases:
                 return run, None, derivation.why_without_rows(made), False
             return run, None, "has not all that the formula uses", False
         part = rows.count > LONG
-        read, _ = derivation.readings(made, first(rows, LONG))
+        read, _ = derivation.readings(made, rows.first(LONG))
     except GalenaError as error:
         return run, None, str(error), False
     return run, read, "", part

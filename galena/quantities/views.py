@@ -14,9 +14,9 @@ from galena.desk.page import responses
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import quantity_flows
 from galena.experiments.access import experiment_for
-from galena.experiments.flows import ExperimentError
+from galena.experiments.errors import ExperimentError
 from galena.experiments.formulas.symbols import formulas_of
-from galena.experiments.models import DERIVED, Experiment, Quantity
+from galena.experiments.models import Experiment, Quantity
 from galena.quantities import listing
 from galena.quantities.preview import preview
 from galena.shell import requested
@@ -85,7 +85,7 @@ def keep_formula(request, experiment_id: int):
 def keep_quantity(request, experiment_id: int, quantity_id: int):
     """Give a measured or entered quantity another name, symbol or rule for its uncertainty."""
     experiment = experiment_for(request, experiment_id)
-    quantity = get_object_or_404(experiment.quantities.exclude(source__startswith=DERIVED),
+    quantity = get_object_or_404(experiment.quantities.exclude(kind=Quantity.Kind.DERIVED),
                                  pk=quantity_id)  # fmt: skip
     typed = {name: request.POST.get(name, "") for name in
              ("name", "symbol", "decimals", "rule", "absolute", "relative")}  # fmt: skip

@@ -3,8 +3,7 @@
 RecordingError (a GalenaError)
 ├── NothingToRecord    no channel was chosen, or its instrument is gone
 ├── AlreadyRecording   another run holds the instruments
-├── NothingWaits       there is no armed run whose key could be pressed
-└── CannotType         a typed setting that is no number; `quantity` is the key of its quantity
+└── NothingWaits       there is no armed run whose key could be pressed
 """
 
 from galena.core.errors import GalenaError
@@ -24,11 +23,3 @@ class AlreadyRecording(RecordingError):  # noqa: N818
 
 class NothingWaits(RecordingError):  # noqa: N818
     """There is no armed run whose key could be pressed."""
-
-
-class CannotType(RecordingError):  # noqa: N818
-    """A typed setting cannot be taken."""
-
-    def __init__(self, quantity: int | None, message: str) -> None:
-        self.quantity = quantity
-        super().__init__(message)

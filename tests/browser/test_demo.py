@@ -6,11 +6,11 @@ from playwright.sync_api import expect
 
 from galena.core.fits import fit
 from galena.demo import analyses, world
-from galena.desk.drawing import window
 from galena.desk.findings import answers as findings
 from galena.desk.ledger import cards
 from galena.desk.models import Finding, Sheet
 from galena.desk.sheets.flows import first_sheet
+from galena.desk.traces.drawn import shown_runs
 from galena.experiments import columns, flows
 from galena.experiments.data.readings import readings
 from galena.experiments.models import Experiment, Run
@@ -191,7 +191,7 @@ def _each_run_is_whole_and_remarked_on_only_where_it_should_be():
 
 
 def _the_gangway_sags_with_the_cube_of_its_overhang():
-    (shown,) = window.shown_runs(first_sheet(Experiment.objects.get(title="Gangway")))
+    (shown,) = shown_runs(first_sheet(Experiment.objects.get(title="Gangway")))
     counted = shown.readings.counted
     assert len(shown.readings) - len(counted) == 1
     found = fit("line", np.log(counted.t), np.log(counted.y))

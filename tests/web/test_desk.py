@@ -14,6 +14,7 @@ from galena.desk.drawing import figure, window
 from galena.desk.findings import flows as finding_flows
 from galena.desk.ledger import cards
 from galena.desk.sheets import flows as sheet_flows
+from galena.desk.traces.drawn import shown_runs
 from galena.experiments.flows import remove
 from galena.experiments.models import SeriesChunk
 from galena.instruments.protocol import ChannelFacts
@@ -209,7 +210,7 @@ def test_a_window_holds_what_can_be_seen(as_ada, experiment):
 
 
 def test_the_margins_keep_every_reading_off_the_edge(sheet):
-    limits = window.limits(window.shown_runs(sheet), sheet)
+    limits = window.limits(shown_runs(sheet), sheet)
     y = making.ramp()
     assert limits["x"][0] < 0 < 19.9 < limits["x"][1]
     assert limits["y"][0] < y.min() < y.max() < limits["y"][1]
@@ -256,8 +257,8 @@ def test_damaged_readings_are_told_and_the_page_still_comes(as_ada, experiment, 
     page = as_ada.get(reverse("desk", args=[experiment.pk]))
     assert page.status_code == 200
     assert "Run 1: Readings 101 to 200 are damaged on the disk" in page.text
-    for name, status in [("readings", 200), ("csv", 409)]:
-        answer = as_ada.get(reverse(name, args=[experiment.pk, 1]))
+    for name, further, status in [("readings", [], 200), ("run-file", ["csv"], 409)]:
+        answer = as_ada.get(reverse(name, args=[experiment.pk, 1, *further]))
         assert (answer.status_code, "are damaged" in answer.text) == (status, True)
     assert as_ada.get(reverse("picture", args=[experiment.pk])).status_code == 409
     report = as_ada.get(reverse("report", args=[experiment.pk]))

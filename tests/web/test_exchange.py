@@ -22,7 +22,7 @@ def read(content):
 def test_a_run_as_csv_has_names_units_and_conditions_in_its_head(as_ada, experiment):
     y = np.round(making.ramp(), 1)
     making.run(experiment, y, conditions=["40", "closed"], note="calm sea")
-    answer = as_ada.get(reverse("csv", args=[experiment.pk, 1]))
+    answer = as_ada.get(reverse("run-file", args=[experiment.pk, 1, "csv"]))
     head, headings, rows = read(answer.content)
     assert "Experiment: Tide tank" in head
     assert "Condition: pump 40 mL/s" in head
@@ -36,7 +36,7 @@ def test_a_run_as_csv_has_names_units_and_conditions_in_its_head(as_ada, experim
 def test_a_zero_in_force_is_applied_and_told(as_ada, experiment):
     run = making.run(experiment, [3.5, 4.0])
     Series.objects.filter(stream__run=run).exclude(quantity=None).update(zero=3.21)
-    head, _, rows = read(as_ada.get(reverse("csv", args=[experiment.pk, 1])).content)
+    head, _, rows = read(as_ada.get(reverse("run-file", args=[experiment.pk, 1, "csv"])).content)
     assert "h: water level in mm, Level gauge LG-1 0007, zero at 3.21 mm raw" in head
     assert [row[1] for row in rows] == ["0.290", "0.790"]
 
@@ -45,7 +45,7 @@ def test_the_file_name_takes_any_characters(as_ada, experiment):
     experiment.title = 'Tide/..\\ "tank" \u202egnp <3> קו 🌊'
     experiment.save()
     making.run(experiment, [1.0], note="a:b|c?\r\nSet-Cookie: x")
-    answer = as_ada.get(reverse("csv", args=[experiment.pk, 1]))
+    answer = as_ada.get(reverse("run-file", args=[experiment.pk, 1, "csv"]))
     said = answer.headers["Content-Disposition"]
     assert said.startswith("attachment; filename*=utf-8''Tide_")
     assert "Set-Cookie" not in answer.headers
@@ -77,7 +77,7 @@ def test_a_long_run_is_written_by_the_worker(as_ada, experiment):
     y = np.round(making.ramp(30_000, rate=1000.0), 1)
     making.run(experiment, y, rate=1000.0, chunk=30_000)
     try:
-        _, _, rows = read(as_ada.get(reverse("csv", args=[experiment.pk, 1])).content)
+        _, _, rows = read(as_ada.get(reverse("run-file", args=[experiment.pk, 1, "csv"])).content)
     finally:
         PRESS.close()
     assert len(rows) == 30_000
@@ -87,4 +87,4 @@ def test_a_long_run_is_written_by_the_worker(as_ada, experiment):
 @pytest.mark.parametrize("number", [2, 99])
 def test_a_run_that_is_not_there(as_ada, experiment, number):
     making.run(experiment, [1.0])
-    assert as_ada.get(reverse("csv", args=[experiment.pk, number])).status_code == 404
+    assert as_ada.get(reverse("run-file", args=[experiment.pk, number, "csv"])).status_code == 404

@@ -13,7 +13,6 @@ from galena.bench import flows as bench_flows
 from galena.core import units
 from galena.desk import history
 from galena.desk.annotations import flows
-from galena.desk.drawing import window
 from galena.desk.errors import DeskError
 from galena.desk.findings import answers as findings
 from galena.desk.findings import flows as finding_flows
@@ -21,6 +20,7 @@ from galena.desk.findings.questions import FITS, QUESTIONS
 from galena.desk.ledger import cards
 from galena.desk.models import Finding, Graph, Note
 from galena.desk.sheets import flows as sheet_flows
+from galena.desk.traces.drawn import drawn, shown_runs
 from galena.experiments.quantity_flows import add_derived, save_given, set_rule
 from tests import making
 
@@ -52,7 +52,7 @@ def span(sheet):
 
 
 def runs(sheet):
-    return [one.run for one in window.shown_runs(sheet)]
+    return [one.run for one in shown_runs(sheet)]
 
 
 def asked(span, kind, **details):
@@ -274,12 +274,12 @@ def test_residuals_stand_under_the_graph_and_follow_the_fit(as_ada, decays, shee
     graph = Graph.objects.get(residuals_of=found)
     assert f'data-graph="{graph.pk}"' in page.text
     sheet = sheet_flows.sheets_of(decays)[0]
-    (left,) = [one for one in window.drawn(sheet) if one.trace.graph_id == graph.pk]
+    (left,) = [one for one in drawn(sheet) if one.trace.graph_id == graph.pk]
     assert left.read.readings.y.sum() == pytest.approx(0, abs=1e-6)
     title = cards.overlay(cards.of_sheet(sheet))["titles"][graph.pk]
     assert title.startswith("residuals of line, run 1: one sign for")
     flows.move_span(span, 10.0, 19.0)
-    (moved,) = [one for one in window.drawn(sheet) if one.trace.graph_id == graph.pk]
+    (moved,) = [one for one in drawn(sheet) if one.trace.graph_id == graph.pk]
     assert len(moved.read.readings) < len(left.read.readings)
     assert as_ada.get(reverse("desk-data", args=[decays.pk, sheet.pk])).status_code == 200
     history.undo(decays, decays.owner)
@@ -389,7 +389,7 @@ def test_the_zero_is_an_error_that_all_readings_after_it_share(experiment, ada):
     rng = np.random.default_rng(13)
     run = making.run(experiment, 50 + rng.normal(0, 0.2, 200), rate=10.0)
     sheet = sheet_flows.first_sheet(experiment)
-    (shown,) = window.shown_runs(sheet)
+    (shown,) = shown_runs(sheet)
     assert shown.readings.u_zero == 0.5
     assert shown.readings.combined is None  # it alone would make a reading look far too good
     spans = [flows.add_span(sheet, lo, lo + 9.0) for lo in (0.0, 10.0)]

@@ -8,7 +8,8 @@ from galena.desk.annotations import flows
 from galena.desk.errors import DeskError
 from galena.desk.findings import answers as findings
 from galena.desk.findings import flows as finding_flows
-from galena.desk.harvests import harvesting
+from galena.desk.harvests import flows as harvest_flows
+from galena.desk.harvests.cells import tables
 from galena.desk.models import Finding, Harvest
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.tables import table
@@ -45,7 +46,7 @@ def harvested(client, experiment, span, over="runs"):
 
 def worked_out(run, symbol):
     """A column with what is known of its uncertainties."""
-    rows = harvesting.tables([run])[run.pk]
+    rows = tables([run])[run.pk]
     return next(one for one in rows.columns if one.quantity.symbol == symbol)
 
 
@@ -109,7 +110,7 @@ def test_it_is_graphed_fitted_and_extended_like_any_table(as_ada, ramps, span, a
     first = next(n for n, one in enumerate(table.table_of(run).columns) if one.key)
     as_ada.post(change, {"act": "paste", "row": "1", "place": str(first), "text": "8"})
     assert column_of(run, column.quantity.symbol).text(1) == "8"
-    kept = as_ada.get(reverse("csv", args=[ramps.pk, run.number]))
+    kept = as_ada.get(reverse("run-file", args=[ramps.pk, run.number, "csv"]))
     text = b"".join(kept.streaming_content).decode() if kept.streaming else kept.text
     assert "slope_h / mm/s,u(slope_h)" in text.replace(";", ",").replace('"', "")
     page = as_ada.get(reverse("readings", args=[ramps.pk, run.number]))
@@ -148,7 +149,7 @@ def test_where_nothing_was_asked_there_is_nothing_to_harvest(as_ada, ramps, span
     assert "Ask something of this span first" in page.text and run is None
     assert page["HX-Retarget"] == "#ledger"
     with pytest.raises(DeskError, match="Ask something"):
-        harvesting.harvest(span, [], None, [], [span])
+        harvest_flows.harvest(span, [], None, [], [span])
 
 
 def test_no_harvest_feeds_on_itself(as_ada, ramps, span):

@@ -93,7 +93,7 @@ def test_odd_units_are_answered_and_nothing_is_locked(as_ada, tank, formula, sai
     as_ada.post(at("keep-formula", tank), typed(formula=formula))
     for name in ("quantities", "desk", "record"):
         assert as_ada.get(reverse(name, args=[tank.pk])).status_code == 200
-    assert as_ada.get(reverse("csv", args=[tank.pk, 1])).status_code == 200
+    assert as_ada.get(reverse("run-file", args=[tank.pk, 1, "csv"])).status_code == 200
 
 
 def test_the_preview_counts_what_has_no_number_and_says_what_a_run_lacks(as_ada, tank):
@@ -261,7 +261,7 @@ def test_formulas_are_in_the_table_and_in_the_file_of_a_run(as_ada, tank):
     quantities.add_derived(tank, "h - h_0", "level", "L")
     rows = as_ada.get(reverse("rows", args=[tank.pk, 1]) + "?from=0&count=2")
     assert rows.json()["rows"][0][-1].endswith(" ± 0.10")
-    text = as_ada.get(reverse("csv", args=[tank.pk, 1])).content.decode("utf-8-sig")
+    text = as_ada.get(reverse("run-file", args=[tank.pk, 1, "csv"])).content.decode("utf-8-sig")
     assert "L = h - h_0: level" in text
     assert "Given: h_0 = 2.0 ± 0.1 mm (offset)" in text
     assert "L / mm" in text and "u(L) / mm" in text

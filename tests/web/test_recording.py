@@ -357,7 +357,9 @@ def grown(run, quantity, least):
 def test_two_instruments_in_one_run_keep_their_own_times(room, as_ada, experiment):
     run = start(experiment, 50.0, 0.5, [one.pk for one in BENCH.live_channels()])
     over()
-    lines = as_ada.get(reverse("csv", args=[experiment.pk, run.number])).content.decode("utf-8-sig")
+    lines = as_ada.get(reverse("run-file", args=[experiment.pk, run.number, "csv"])).content.decode(
+        "utf-8-sig"
+    )
     heading = next(line for line in lines.splitlines() if line.startswith("t /"))
     assert heading == ("t / s (Level gauge LG-1 0007),h / mm,t / s (Thermometer TH-1 0112),T / °C")
     drawer = reverse("readings", args=[experiment.pk, run.number])

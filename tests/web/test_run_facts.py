@@ -4,8 +4,8 @@ import pytest
 from django.urls import reverse
 
 from galena.core.errors import ConditionError
-from galena.desk.drawing import window
 from galena.desk.sheets import flows as sheet_flows
+from galena.desk.traces.drawn import shown_runs
 from galena.experiments import flows, repeats
 from galena.experiments.models import Condition, Run
 from tests import making
@@ -20,8 +20,8 @@ def runs(experiment):
     ]
 
 
-def at(name, experiment, number=1):
-    return reverse(name, args=[experiment.pk, number])
+def at(name, experiment, number=1, *further):
+    return reverse(name, args=[experiment.pk, number, *further])
 
 
 def test_runs_with_equal_conditions_are_repeats_however_they_were_typed(experiment, runs):
@@ -54,7 +54,7 @@ def test_conditions_are_changed_afterwards_and_wrong_ones_lose_nothing(as_ada, e
     assert (held.text, held.value, held.u) == ("50 ± 1", 50.0, 1.0)
     run = Run.objects.get(pk=runs[1].pk)
     assert run.label == "wind · pump 50 ± 1 mL/s · drain half"
-    name = as_ada.get(at("csv", experiment, 2)).headers["Content-Disposition"]
+    name = as_ada.get(at("run-file", experiment, 2, "csv")).headers["Content-Disposition"]
     assert "50" in name
     rail = as_ada.get(reverse("rail", args=[experiment.pk])).text
     assert "wind · pump\u00a050\u00a0±\u00a01\u00a0mL/s" in rail
@@ -65,13 +65,16 @@ def test_a_run_not_to_be_used_is_out_of_the_graphs_with_its_reason(as_ada, exper
     assert "Say why it is not to be used" in as_ada.post(url, {"reason": " "}).text
     as_ada.post(url, {"reason": "the hose slipped off"})
     sheet = sheet_flows.first_sheet(experiment)
-    assert [one.run.number for one in window.shown_runs(sheet)] == [1, 3, 4]
+    assert [one.run.number for one in shown_runs(sheet)] == [1, 3, 4]
     assert "not to be used" in as_ada.get(reverse("rail", args=[experiment.pk])).text
     facts = as_ada.get(at("run-facts", experiment, 2)).text
     assert "the hose slipped off" in facts
-    assert "Not to be used: the hose slipped off" in as_ada.get(at("csv", experiment, 2)).text
+    assert (
+        "Not to be used: the hose slipped off"
+        in as_ada.get(at("run-file", experiment, 2, "csv")).text
+    )
     as_ada.post(url, {"reason": ""})
-    assert [one.run.number for one in window.shown_runs(sheet)] == [1, 2, 3, 4]
+    assert [one.run.number for one in shown_runs(sheet)] == [1, 2, 3, 4]
 
 
 def test_runs_are_put_in_another_order_and_keep_their_numbers(as_ada, experiment, runs):

@@ -5,7 +5,7 @@ import pytest
 from django.urls import reverse
 
 from galena.bench.flows import zero
-from galena.experiments.runs import second_looks
+from galena.experiments.runs import judging
 from galena.instruments.protocol import ChannelFacts, Identity
 from galena.instruments.rigs import RIGS
 from tests import making
@@ -53,12 +53,12 @@ def test_a_good_run_of_a_rig_is_not_remarked_on(experiment, key):
         channel = making.channel(facts, identity)
         zero([(channel, 0.0)], experiment.owner)
         run = making.run(experiment, raw, rate=rate, facts=facts, identity=identity, chunk=5000)
-        assert second_looks.look(run) == []
+        assert judging.look(run) == []
 
 
 def said_of(experiment, raw, **more):
     run = making.run(experiment, raw, **more)
-    second_looks.look(run)
+    judging.look(run)
     run.refresh_from_db()
     return " ".join(" ".join(one) for one in run.remarks)
 
@@ -85,7 +85,7 @@ def test_each_fault_of_a_recording_is_said_on_its_page(as_ada, experiment):
 def test_lost_readings_are_remarked_on(experiment):
     run = making.run(experiment, np.round(RNG.normal(80, 0.3, 300), 1))
     run.streams.update(lost=6)
-    remarks = second_looks.look(run)
+    remarks = judging.look(run)
     assert [str(one).split(";")[0] for one in remarks] == [
         "6 readings were lost on the way (2.0 %)"
     ]
@@ -94,4 +94,4 @@ def test_lost_readings_are_remarked_on(experiment):
 def test_a_damaged_run_is_not_looked_at(experiment):
     run = making.run(experiment, making.ramp(300))
     run.streams.get().series.exclude(quantity=None).get().chunks.all().update(crc32=1)
-    assert second_looks.look(run) == []
+    assert judging.look(run) == []

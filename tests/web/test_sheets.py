@@ -8,12 +8,14 @@ from galena.classroom.models import Person
 from galena.core.axes import Axis
 from galena.desk import history
 from galena.desk.annotations import flows
-from galena.desk.drawing import readout, window
+from galena.desk.drawing import window
 from galena.desk.errors import DeskError
 from galena.desk.ledger import cards
 from galena.desk.models import Change, Finding, Graph, Note, Sheet, Trace
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.sheets import x_places
+from galena.desk.traces import readout
+from galena.desk.traces.drawn import shown_runs
 from galena.experiments.models import Run
 from galena.instruments.protocol import ChannelFacts
 from tests import making
@@ -196,7 +198,7 @@ def test_a_measured_quantity_may_stand_on_x(both):
     making.run(both, making.ramp(60, slope=-2))
     run = both.runs.get(number=1)
     sheet = sheet_flows.add_sheet(both, quantity(both, "h"), [quantity(both, "h")])
-    (found, _) = window.shown_runs(Sheet.objects.get(pk=sheet.pk))
+    (found, _) = shown_runs(Sheet.objects.get(pk=sheet.pk))
     assert found.run == run
     assert (np.diff(found.readings.t) >= 0).all()
     assert found.readings.t == pytest.approx(np.sort(making.ramp()))

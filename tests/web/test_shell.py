@@ -7,7 +7,7 @@ import pytest
 from django.template import Context, Template
 
 from galena.config import serving
-from galena.experiments.data.cache import Shelf
+from galena.experiments.data.cache import Cache
 from galena.shell.marks import MARKS, mark_of
 from galena.shell.press import Press, PressError
 from tests.waiting import until
@@ -92,7 +92,7 @@ def test_a_worker_that_hangs_is_replaced_and_holds_nobody_up():
 
 
 def test_a_shelf_throws_away_the_longest_unused():
-    shelf = Shelf(100)
+    shelf = Cache(100)
     for key in "abc":
         shelf.put(key, key.upper(), 40)
         shelf.get("a")

@@ -11,11 +11,12 @@ from galena.desk.findings import flows as finding_flows
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
 from galena.experiments.data.readings import raw_of
+from galena.experiments.errors import CannotType
 from galena.experiments.models import Entry, Run, Step
 from galena.experiments.runs.stepwise import tables
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish
-from galena.recording.errors import AlreadyRecording, CannotType, NothingToRecord
+from galena.recording.errors import AlreadyRecording, NothingToRecord
 from galena.recording.stepwise import stepper
 from tests import making
 from tests.addresses import address
@@ -188,7 +189,9 @@ def test_a_stepwise_run_stands_at_the_desk_over_its_setting_and_in_files(
     span.delete()
     as_ada.post(address("x-axis", experiment.pk), {"x": ""})
     assert str(sheet_flows.first_sheet(experiment)) == "h over t"
-    lines = as_ada.get(reverse("csv", args=[experiment.pk, 1])).content.decode("utf-8-sig")
+    lines = as_ada.get(reverse("run-file", args=[experiment.pk, 1, "csv"])).content.decode(
+        "utf-8-sig"
+    )
     rows = [line.split(",") for line in lines.splitlines() if not line.startswith("#")]
     assert rows[0] == ["d / m", "h / mm", "u(h) / mm"]
     assert [row[0] for row in rows[1:]] == ["0.300", "0.100", "0.200"]

@@ -4,11 +4,11 @@ from django.urls import reverse
 
 from galena.core.errors import TableError
 from galena.desk.annotations import flows
-from galena.desk.drawing import window
 from galena.desk.findings import flows as finding_flows
 from galena.desk.ledger import cards
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.tables.table import table_of
+from galena.desk.traces.drawn import shown_runs
 from galena.experiments import table_flows
 from galena.experiments.flows import create
 from galena.experiments.models import Experiment, Run, SeriesChunk, TypedColumn
@@ -55,12 +55,14 @@ def test_a_table_is_pasted_with_its_heads_and_stands_in_a_graph(as_ada, table):
     assert (sag.name, sag.symbol, sag.unit, sag.decimals) == ("sag", "s", "mm", 2)
     sheet = sheet_flows.first_sheet(table.experiment)
     assert str(sheet) == "s over L"
-    (shown,) = window.shown_runs(sheet)
+    (shown,) = shown_runs(sheet)
     assert shown.readings.t == pytest.approx([float(text) for text in OVERHANG])
     assert shown.readings.y == pytest.approx([float(text) for text in SAG])
     for name in ("desk", "record", "report", "picture"):
         assert as_ada.get(reverse(name, args=[table.experiment_id])).status_code == 200
-    lines = as_ada.get(reverse("csv", args=[table.experiment_id, 1])).content.decode("utf-8-sig")
+    lines = as_ada.get(reverse("run-file", args=[table.experiment_id, 1, "csv"])).content.decode(
+        "utf-8-sig"
+    )
     assert "L / m,s / mm\n0.10,0.31" in lines.replace("\r", "")
     record = as_ada.get(reverse("record", args=[table.experiment_id])).text
     assert 'value="steady"' in record
@@ -132,11 +134,14 @@ def test_what_is_set_aside_is_in_no_calculation(as_ada, table):
     (row,) = cards.rows(sheet)
     assert row.answer.estimates[0].value == pytest.approx(np.mean(values))
     assert rows(as_ada, table)["asides"] == [[3, 3, "misprint"]]
-    (shown,) = window.shown_runs(sheet)
+    (shown,) = shown_runs(sheet)
     assert shown.readings.aside.tolist() == [False, False, False, True]
     picture = as_ada.get(reverse("picture", args=[table.experiment_id])).text
     assert picture.count('fill="#ffffff" stroke="#0072b2"') == 1
-    assert "because misprint" in as_ada.get(reverse("csv", args=[table.experiment_id, 1])).text
+    assert (
+        "because misprint"
+        in as_ada.get(reverse("run-file", args=[table.experiment_id, 1, "csv"])).text
+    )
     read = as_ada.get(address("desk-at", table.experiment_id), {"run": 1, "row": 3}).json()
     assert (read["x"], read["rows"][0]["aside"]) == (0.4, True)
     change(as_ada, table, act="back", row=3)
@@ -272,8 +277,8 @@ def test_a_copy_of_measured_runs_reads_the_same(as_ada, experiment):
     run = making.run(experiment, making.ramp(), conditions=["40"])
     as_ada.post(reverse("duplicate", args=[experiment.pk]), {"runs": "yes"})
     copy = Experiment.objects.get(title="Tide tank (copy)")
-    (one,) = window.shown_runs(sheet_flows.first_sheet(copy))
-    (before,) = window.shown_runs(sheet_flows.first_sheet(experiment))
+    (one,) = shown_runs(sheet_flows.first_sheet(copy))
+    (before,) = shown_runs(sheet_flows.first_sheet(experiment))
     assert (one.readings.y == before.readings.y).all()
     assert one.run.label == run.label
     Run.objects.filter(pk=run.pk).update(state=Run.State.RECORDING)

@@ -12,6 +12,7 @@ from galena.core.ticks import decades, ticks
 from galena.desk.drawing import window
 from galena.desk.ledger import cards
 from galena.desk.models import Sheet
+from galena.desk.traces.drawn import RunReadings, shown_runs
 from galena.shell.marks import Mark, mark_of
 
 INK, SOFT, HAIRLINE, SPAN = "#1f2830", "#55606b", "#e4e0d5", "#f3efe4"
@@ -54,7 +55,7 @@ class Figure:
 
 def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = False) -> Figure:
     """Make the figure of a sheet as it stands, showing all readings."""
-    runs = window.shown_runs(sheet)
+    runs = shown_runs(sheet)
     log = (sheet.x_view.log, _is_log(sheet))
     limits = {"x": window.x_limits(sheet, runs), "y": window.y_limits(runs, log=log[1])}
     spans = cards.of_sheet(sheet).spans if not bare else []
@@ -87,7 +88,7 @@ def _is_log(sheet: Sheet) -> bool:
     return False
 
 
-def _trace(one: window.RunReadings, limits: list[float], width: int) -> Trace:
+def _trace(one: RunReadings, limits: list[float], width: int) -> Trace:
     readings = one.readings if len(one.readings) <= FEW else one.readings.counted
     x, y = readings.t, readings.y
     if x.size > FEW:

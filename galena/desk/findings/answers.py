@@ -3,7 +3,6 @@
 import json
 from collections.abc import Hashable, Iterable
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 
@@ -24,16 +23,20 @@ from galena.desk.findings.questions.built import (
     own_covariance,
 )
 from galena.desk.findings.questions.fitted import model_of, stated, weights_of
-from galena.desk.models import Finding
+from galena.desk.models import Finding, Span
 from galena.desk.sheets import x_places
-from galena.experiments.columns import Found, over
-from galena.experiments.data.readings import NOTHING, Readings
+from galena.experiments.columns import Placed, over
+from galena.experiments.data.cache import Cache
+from galena.experiments.data.readings import Readings
 from galena.experiments.formulas.symbols import formulas_of
-from galena.experiments.models import Condition, ConditionValue, Given, Run
+from galena.experiments.models import Condition, ConditionValue, Given
 
 RELATED = ("sheet__x", "sheet__experiment", "span", "marker", "second", "run", "quantity")
 PATIENCE = 5.0  # seconds that one finding may take
 DEEPEST = 8  # findings of findings of findings
+MOST_KEPT = 5000  # answers in memory
+
+_answers: Cache[Answer] = Cache(MOST_KEPT)
 
 
 def answers(findings: list[Finding]) -> list[Answer]:
@@ -52,7 +55,7 @@ class Answers:
         self._asked: dict[Hashable, Asked] = {}
         self._doing: list[Hashable] = []
         self._trouble = ""
-        self._found: dict[tuple[int, int, int], Found] = {}
+        self._found: dict[tuple[int, int, int], Placed] = {}
         self._read()
 
     def of(self, finding: Finding) -> Answer:
@@ -102,7 +105,7 @@ class Answers:
         except SeriesError as error:
             self._trouble = str(error)
 
-    def _readings_of(self, finding: Finding) -> Found:
+    def _readings_of(self, finding: Finding) -> Placed:
         if self._trouble:
             raise DeskError(self._trouble)
         found = self._found.get((finding.sheet_id, finding.run_id, finding.quantity_id))
@@ -120,7 +123,7 @@ class Answers:
                 if finding.details.get("shared") and not finding.details.get("by_hand"):
                     return self._together(finding)
                 found = self._readings_of(finding)
-                return _answer(_Key(found.readings, found.version), _Question(finding))
+                return _answer(finding, found)
         except GalenaError as error:
             return Answer(trouble=str(error))
 
@@ -281,61 +284,37 @@ def _asked(finding: Finding, readings: Readings) -> Asked:
         inside, whole, places, units.parse(sheet.x_unit), units.parse(quantity.unit),
         sheet.x_symbol, quantity.symbol, x_places.x_decimals(sheet, finding.run),
         quantity.decimals, finding.details, str(quantity.pk),
-        harvested=finding.run is not None and finding.run.plan == Run.Plan.HARVEST,
+        harvested=finding.run is not None and finding.run.kind.is_summary,
     )  # fmt: skip
 
 
-def forget() -> None:
-    """Throw away all answers that are kept in memory."""
-    _answer.cache_clear()
+def _answer(finding: Finding, placed: Placed) -> Answer:
+    """Give the answer to a question of readings; kept as long as neither changes."""
+    key = (placed.version, *_identity(finding))
+    answer = _answers.get(key)
+    if answer is None:
+        try:
+            answer = QUESTIONS[finding.kind].answer(_asked(finding, placed.readings))
+        except GalenaError as error:
+            answer = Answer(trouble=str(error))
+        answer = _without_residuals(answer)  # what is kept must not hold the run's arrays
+        _answers.put(key, answer, 1)
+    return answer
 
 
-class _Key:
-    """Readings that are the same while their series, what is done to them and their number are."""
-
-    def __init__(self, readings: Readings, version: tuple) -> None:
-        self.readings, self.version = readings, version
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Key) and self.version == other.version
-
-    def __hash__(self) -> int:
-        return hash(self.version)
-
-
-class _Question:
-    """A finding as far as its answer depends on it."""
-
-    def __init__(self, finding: Finding) -> None:
-        self.finding = finding
-        sheet, quantity = finding.sheet, finding.quantity
-        places = [
-            (one.lo, one.hi) if one is finding.span else one.x
-            for one in (finding.span, finding.marker, finding.second)
-            if one is not None
-        ]
-        self.same = (
-            finding.kind, tuple(places), sheet.x_unit, sheet.x_symbol, quantity.unit,
-            quantity.symbol, quantity.pk, quantity.decimals,
-            x_places.x_decimals(sheet, finding.run), json.dumps(finding.details, sort_keys=True),
-        )  # fmt: skip
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Question) and self.same == other.same
-
-    def __hash__(self) -> int:
-        return hash(self.same)
-
-
-@lru_cache(maxsize=5000)
-def _answer(key: _Key, question: _Question) -> Answer:
-    finding, readings = question.finding, key.readings
-    key.readings, question.finding = NOTHING, None  # what is kept must not hold the run's arrays
-    try:
-        answer = QUESTIONS[finding.kind].answer(_asked(finding, readings))
-    except GalenaError as error:
-        return Answer(trouble=str(error))
-    return _without_residuals(answer)
+def _identity(finding: Finding) -> tuple[Hashable, ...]:
+    """Give a finding as far as its answer depends on it."""
+    sheet, quantity = finding.sheet, finding.quantity
+    places = [
+        (place.lo, place.hi) if isinstance(place, Span) else place.x
+        for place in (finding.span, finding.marker, finding.second)
+        if place is not None
+    ]
+    return (
+        finding.kind, tuple(places), sheet.x_unit, sheet.x_symbol, quantity.unit,
+        quantity.symbol, quantity.pk, quantity.decimals,
+        x_places.x_decimals(sheet, finding.run), json.dumps(finding.details, sort_keys=True),
+    )  # fmt: skip
 
 
 def _without_residuals(answer: Answer) -> Answer:

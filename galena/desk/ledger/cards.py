@@ -11,11 +11,12 @@ from galena.core.formula.reading import rename
 from galena.core.pooling import agreement
 from galena.core.second_look_claims import FAR_OFF
 from galena.core.symbols import plain
-from galena.desk.drawing import readout, window
 from galena.desk.findings.answers import RELATED, Answers, said
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Answer, Estimate, Question
 from galena.desk.models import Finding, Marker, Note, Sheet, Span
 from galena.desk.sheets import x_places
+from galena.desk.traces import readout
+from galena.desk.traces.drawn import Drawn, drawn
 from galena.experiments.models import Condition
 from galena.shell.templatetags.science import words
 
@@ -293,7 +294,7 @@ def _symbol(row: Row, one: Estimate) -> str:
 
 def of_sheet(sheet: Sheet) -> Ledger:
     """Give the ledger of a sheet."""
-    shown = window.drawn(sheet)
+    shown = drawn(sheet)
     runs = [one.read for one in shown if one.trace.graph.residuals_of_id is None]
     decimals = max((x_places.x_decimals(sheet, one.run) for one in runs), default=2)
     longest = max((float(one.readings.t[-1]) for one in runs), default=0.0)
@@ -333,7 +334,7 @@ def _span_card(span: Span, found: list[Row], runs, at) -> SpanCard:
     return SpanCard(span, found, list(counts.values()), lo, hi, unit, trouble)
 
 
-def _marker_card(marker: Marker, shown: list[window.Drawn], at, rows: list[Row]) -> MarkerCard:
+def _marker_card(marker: Marker, shown: list[Drawn], at, rows: list[Row]) -> MarkerCard:
     found = {}
     for one in shown:
         if one.trace.graph.residuals_of_id is not None:

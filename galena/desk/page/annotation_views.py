@@ -4,9 +4,9 @@ from django.views.decorators.http import require_POST
 
 from galena.core import numbers
 from galena.desk.annotations import flows
-from galena.desk.drawing import readout
 from galena.desk.models import Marker, Sheet, Span
 from galena.desk.page import responses
+from galena.desk.traces import readout
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity
 from galena.shell import requested

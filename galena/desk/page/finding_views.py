@@ -14,7 +14,6 @@ from galena.core.errors import GalenaError
 from galena.core.fits.comparing import compare as compared
 from galena.core.residual_signs import signs
 from galena.desk.annotations import flows
-from galena.desk.drawing import window
 from galena.desk.errors import DeskError
 from galena.desk.findings import flows as finding_flows
 from galena.desk.findings.answers import PATIENCE, RELATED, Answers
@@ -24,6 +23,7 @@ from galena.desk.ledger import cards
 from galena.desk.models import Finding, Marker, Sheet, Span
 from galena.desk.page import responses
 from galena.desk.page.annotation_views import front_of, placed
+from galena.desk.traces.drawn import having, shown_runs
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity, Run
 from galena.experiments.quantity_flows import save_given
@@ -436,10 +436,10 @@ def _quantity(request, sheet: Sheet) -> Quantity:
 def _runs(request, sheet: Sheet, quantity: Quantity) -> list[Run]:
     """Give the runs that are asked: those shown, or every one that may be used."""
     if "every" in request.POST:
-        kept = sheet.experiment.runs.kept().filter(unused="").exclude(plan=Run.Plan.HARVEST)
+        kept = sheet.experiment.runs.kept().filter(unused="").of_kind(is_summary=False)
         runs = list(kept.prefetch_related("condition_values__condition"))
-        return [one.run for one in window.having(sheet, quantity, runs)]
-    return [one.run for one in window.shown_runs(sheet, quantity)]
+        return [one.run for one in having(sheet, quantity, runs)]
+    return [one.run for one in shown_runs(sheet, quantity)]
 
 
 def _residuals(finding: Finding, asked, found) -> list[dict]:

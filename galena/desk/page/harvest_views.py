@@ -6,12 +6,11 @@ from django.views.decorators.http import require_POST
 
 from galena.core.errors import GalenaError
 from galena.desk.errors import DeskError
-from galena.desk.harvests import harvesting
+from galena.desk.harvests import flows as harvest_flows
 from galena.desk.models import Span
 from galena.desk.page import responses
 from galena.desk.page.annotation_views import placed
 from galena.desk.page.table_views import show_table
-from galena.experiments.models import Run
 
 
 @require_POST
@@ -39,7 +38,7 @@ def _made(request, span: Span, over: str):
     )
     findings = list(kept.order_by("pk"))
     experiment = span.sheet.experiment
-    runs = experiment.runs.kept().filter(unused="").exclude(plan=Run.Plan.HARVEST)
+    runs = experiment.runs.kept().filter(unused="").of_kind(is_summary=False)
     runs = list(runs.prefetch_related("condition_values__condition").order_by("place", "number"))
     asked = {one.run_id for one in findings}
     if over == "spans":
@@ -47,11 +46,11 @@ def _made(request, span: Span, over: str):
         if not one:
             raise DeskError("Ask something of this span first: a harvest takes its findings.")
         spans = sorted(span.sheet.spans.all(), key=lambda each: each.lo)
-        return harvesting.harvest(span, findings, request.user, one, spans)
+        return harvest_flows.harvest(span, findings, request.user, one, spans)
     plans = {run.plan for run in runs if run.pk in asked}
     alike = [run for run in runs if run.plan in plans]
     if over == "shown":
         alike = [run for run in alike if run.shown]
-    return harvesting.harvest(
+    return harvest_flows.harvest(
         span, findings, request.user, alike, [span], repeats=over == "repeats"
     )

@@ -15,7 +15,7 @@ from galena.desk.tables.table import RunTable, table_of
 from galena.experiments import table_flows
 from galena.experiments.access import experiment_for, run_for
 from galena.experiments.models import Run, Stream, TypedColumn
-from galena.recording.stepwise import flows as step_flows
+from galena.experiments.runs.kind import MEASURED
 from galena.shell import requested
 
 MOST_ROWS = 500  # that one request gives
@@ -88,15 +88,16 @@ def _act(request, run: Run, act: str):
     row = _row(post, "row")
     if act in {"aside", "back"}:
         return _aside(request, run, act, row)
-    if act == "cell" and run.is_stepwise:
+    if not run.kind.has_cells:
+        raise TableError(MEASURED)
+    if act == "cell":
         quantity = get_object_or_404(
             run.experiment.quantities, pk=requested.key(post.get("column"))
         )
-        label = f"correct {quantity.symbol}"
-        step = _step_row(run, row)
-        return label, lambda: step_flows.correct(run, step, quantity, post.get("text", ""), person)
-    if not run.is_typed:
-        raise TableError("Measured readings cannot be typed over. Set one aside instead.")
+        label, text = f"{quantity.symbol} in row {row + 1}", post.get("text", "")
+        return label, lambda: run.kind.type_cell(run, row, quantity, text, person)
+    if not run.kind.is_typed:
+        raise TableError(MEASURED)
     if act == "paste":
         table = pasted.pasted(post.get("text", ""))
         # The page counts all columns; only typed ones can be pasted into.
@@ -108,9 +109,8 @@ def _act(request, run: Run, act: str):
         )
     if act == "column":
         return "new column", lambda: table_flows.add_column(run, person)
-    if act in {"insert", "remove"} and run.plan == Run.Plan.HARVEST:
-        raise TableError("Each row of a harvest belongs to its run or span: rows stay as they are.")
     if act in {"insert", "remove"}:
+        run.kind.refuse_reshaping(run)
         flow = table_flows.insert_row if act == "insert" else table_flows.remove_row
         return f"{act} row {row + 1}", lambda: flow(run, row, person)
     column = get_object_or_404(
@@ -127,8 +127,7 @@ def _act(request, run: Run, act: str):
         return f"fill {symbol}", lambda: table_flows.fill(
             column, row, post.get("start", ""), post.get("step", ""), count, person
         )
-    text = post.get("text", "")
-    return f"{symbol} in row {row + 1}", lambda: table_flows.set_cell(column, row, text, person)
+    raise TableError("This cannot be done with a table.")
 
 
 def _aside(request, run: Run, act: str, row: int):
@@ -150,18 +149,9 @@ def _row(post, name: str, otherwise: int = 0) -> int:
     return requested.whole(post.get(name), "Rows and columns", 0, FURTHEST, otherwise=otherwise)
 
 
-def _step_row(run: Run, row: int) -> int:
-    """Give the number of the row that stands at a place of a stepwise table."""
-    numbers = sorted({*run.steps.values_list("row", flat=True),
-                      *run.entries.values_list("row", flat=True)})  # fmt: skip
-    if not 0 <= row < len(numbers):
-        raise TableError("There is no such row any more.")
-    return numbers[row]
-
-
 def _stream(request, run: Run) -> Stream | None:
     key = request.GET.get("stream") or request.POST.get("stream") or ""
-    if run.is_typed or run.is_stepwise:
+    if not run.kind.is_timed:
         return None
     return get_object_or_404(run.streams, pk=requested.key(key)) if key else run.streams.first()
 
@@ -187,6 +177,6 @@ def show_table(request, run: Run, took: str = "") -> HttpResponse:
         "table": table,
         "columns": list(zip(table.columns, statistics, strict=True)),
         "statistic_names": (("count", "count"), ("mean", "mean"), ("sd", "standard deviation")),
-        "changes": changes.order_by("-pk")[:KEPT_CHANGES] if run.is_typed else (),
+        "changes": changes.order_by("-pk")[:KEPT_CHANGES] if run.kind.is_typed else (),
     }
     return render(request, "desk/_readings.html", context)

@@ -6,9 +6,10 @@ from django.views.decorators.http import require_POST
 
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk import history
-from galena.desk.drawing import figure, readout, window
+from galena.desk.drawing import figure, window
 from galena.desk.page import responses
 from galena.desk.sheets import flows as sheet_flows
+from galena.desk.traces import readout
 from galena.experiments.access import experiment_for
 from galena.experiments.views import rail_context
 from galena.shell import requested

@@ -7,7 +7,7 @@ from galena.core.axes import Axis, checked
 from galena.desk.errors import DeskError
 from galena.desk.models import SIDES, Graph, Note, Sheet, Trace, axis_kept
 from galena.experiments.flows import touch
-from galena.experiments.models import Experiment, Quantity, Run
+from galena.experiments.models import Experiment, Quantity
 
 MOST_SHEETS, MOST_GRAPHS, MOST_TRACES = 20, 8, 8
 LEAST_SHARE = 0.15
@@ -59,7 +59,7 @@ def _in_want(sheets: list[Sheet], experiment: Experiment) -> bool:
 def _repair(sheets: list[Sheet], experiment: Experiment) -> None:
     """Have graphs show what has readings."""
     shown = experiment.shown
-    with_readings = [one for one in shown if not one.is_entered] or shown
+    with_readings = [one for one in shown if one.kind != Quantity.Kind.ENTERED] or shown
     for sheet in sheets:
         for trace in sheet.traces:
             if trace.quantity in shown:
@@ -95,7 +95,7 @@ def _begin(sheet: Sheet, experiment: Experiment, quantities: list[Quantity]) -> 
 def _x_of(experiment: Experiment) -> Quantity | None:
     """Give what was typed with the readings, where no run goes over time."""
     runs = experiment.runs.kept()
-    if runs.exclude(plan__in=[Run.Plan.STEPWISE, Run.Plan.TYPED, Run.Plan.HARVEST]).exists():
+    if runs.of_kind(is_timed=True).exists():
         return None
     return next(iter(experiment.entered), None)
 

@@ -1,14 +1,20 @@
-"""What is kept in memory while there is room; the longest unused is thrown away first."""
+"""What is kept in memory while there is room; the longest unused is thrown away first.
+
+Every cache of measured or worked-out data is a `Cache`: all of them are known here, so that one
+call empties them.
+"""
 
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
+from weakref import WeakSet
 
 Kept = TypeVar("Kept")
+CACHES: "WeakSet[Cache[Any]]" = WeakSet()
 
 
-class Shelf(Generic[Kept]):
+class Cache(Generic[Kept]):
     """Things by key, so many bytes of them at most; safe to use from several threads."""
 
     def __init__(self, room: int) -> None:
@@ -16,6 +22,7 @@ class Shelf(Generic[Kept]):
         self._lock = threading.Lock()
         self._kept: OrderedDict[Hashable, tuple[Kept, int]] = OrderedDict()
         self._used = 0
+        CACHES.add(self)
 
     def get(self, key: Hashable) -> Kept | None:
         """Give what is kept under a key, if anything."""
@@ -40,3 +47,9 @@ class Shelf(Generic[Kept]):
         with self._lock:
             self._kept.clear()
             self._used = 0
+
+
+def forget() -> None:
+    """Throw away all that any cache keeps in memory."""
+    for cache in list(CACHES):
+        cache.clear()

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from galena.core.errors import SeriesError
 from galena.core.series import STAMPS, VALUES, Chunk, assemble
-from galena.experiments.data.cache import Shelf
+from galena.experiments.data.cache import Cache
 from galena.experiments.models import Quantity, Run, Series, SeriesChunk
 
 ROOM = 500_000_000  # bytes of stored readings, and as many of corrected ones
@@ -104,8 +104,8 @@ class _Kept:
     final: bool
 
 
-_stored: Shelf[_Kept] = Shelf(ROOM)
-_corrected: Shelf[Readings] = Shelf(ROOM)
+_stored: Cache[_Kept] = Cache(ROOM)
+_corrected: Cache[Readings] = Cache(ROOM)
 
 
 def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray[np.generic]]:
@@ -155,12 +155,6 @@ def _joined(
         return known
     added = assemble(chunks, dtype, after=int(known.size))
     return np.concatenate((known, added)) if known.size else added
-
-
-def forget() -> None:
-    """Throw away all that is in memory."""
-    _stored.clear()
-    _corrected.clear()
 
 
 def readings(run: Run, quantity: Quantity) -> Readings:

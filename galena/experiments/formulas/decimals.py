@@ -1,11 +1,10 @@
 """How many decimals the values of a formula deserve."""
 
-from dataclasses import replace
-
 from galena.core.errors import FormulaError
 from galena.core.uncertainty_rules import honest_decimals
 from galena.experiments import columns
-from galena.experiments.formulas.derivation import Derivation, Rows
+from galena.experiments.data.rows import Rows
+from galena.experiments.formulas.derivation import Derivation
 from galena.experiments.models import Experiment, Quantity, Run
 
 ENOUGH = 2000  # readings that tell how uncertain they usually are
@@ -17,7 +16,7 @@ class DecimalsJudge:
     def __init__(self, experiment: Experiment, run: Run) -> None:
         self.derivation = Derivation(experiment, [run])
         self.by_digits = Derivation(experiment, [run], by_digits=True)
-        self.loaded = columns.Loaded(run, self.derivation.formulas.quantities)
+        self.columns = columns.load([run], None, self.derivation)[run.pk]
 
     def decimals(self, quantity: Quantity) -> int | None:
         """Tell how many decimals a formula's values deserve: two digits of their uncertainty.
@@ -26,10 +25,10 @@ class DecimalsJudge:
         where the run does not have what it needs.
         """
         try:
-            rows = self.loaded.rows(self.derivation.formulas.bases(quantity))
+            rows = self.columns.rows(self.derivation.formulas.bases(quantity))
             if rows is None:
                 return None
-            rows = first(rows, ENOUGH)
+            rows = rows.first(ENOUGH)
             read, _ = self.derivation.readings(quantity, rows)
             found = None if read.combined is None else honest_decimals(read.combined, digits=2)
             return self._by_digits(quantity, rows) if found is None else found
@@ -40,16 +39,3 @@ class DecimalsJudge:
         """Follow the last digit of each input through the formula, as if it were uncertain."""
         found = self.by_digits.digits(quantity, rows)
         return None if found is None else honest_decimals(found, digits=1)
-
-
-def first(rows: Rows, count: int) -> Rows:
-    """Give the first rows, so many at most."""
-    if rows.count <= count:
-        return rows
-    some = slice(0, count)
-    return replace(
-        rows,
-        columns={key: one.at(some) for key, one in rows.columns.items()},
-        times=None if rows.times is None else rows.times[some],
-        version=(rows.version, count),
-    )

@@ -1,7 +1,7 @@
 """Readings of derived quantities: formulas worked out over the rows of a run."""
 
 from collections.abc import Hashable, Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,44 +12,15 @@ from galena.core.errors import FormulaError
 from galena.core.formula import Expression, Value
 from galena.core.formula.reading import same_symbol
 from galena.core.numbers import decimals_of_text
-from galena.experiments.data.cache import Shelf
+from galena.experiments.data.cache import Cache
 from galena.experiments.data.readings import Readings
+from galena.experiments.data.rows import Rows
 from galena.experiments.formulas.symbols import TIME, Formulas, formulas_of
 from galena.experiments.models import Condition, ConditionValue, Experiment, Given, Quantity, Run
 
 ROOM = 400_000_000  # bytes of worked-out readings
 
-_made: Shelf[Readings] = Shelf(ROOM)
-
-
-@dataclass
-class Rows:
-    """The rows of a run on which formulas are worked out.
-
-    columns: the readings of measured and entered quantities, by key, all in the same rows.
-    times: when each row was read, s; None where nobody knows. by_place: whether rows go in the
-    order of x in rates and areas, as in tables. version: what is the same as long as they are.
-    """
-
-    run: Run
-    columns: dict[int, Readings]
-    times: NDArray[np.float64] | None
-    by_place: bool
-    version: Hashable
-    held: dict[int, ConditionValue] = field(default_factory=dict)
-
-    @property
-    def count(self) -> int:
-        """How many rows there are."""
-        if self.times is not None:
-            return int(self.times.size)
-        return max((len(one) for one in self.columns.values()), default=0)
-
-    @property
-    def aside(self) -> NDArray[np.bool_] | None:
-        """Which rows are left out in one of the columns."""
-        masks = [one.aside for one in self.columns.values() if one.aside is not None]
-        return np.logical_or.reduce(masks) if masks else None
+_worked_out: Cache[Readings] = Cache(ROOM)
 
 
 class Derivation:
@@ -96,11 +67,11 @@ class Derivation:
         """
         expression = self.formulas.expression(quantity)
         version = (rows.run.pk, self._version(quantity, rows.run), rows.version)
-        found = _made.get(version)
+        found = _worked_out.get(version)
         if found is None:
             found = self._worked_out(quantity, rows)
             size = found.y.nbytes * (2 + (found.u is not None) + (found.shared is not None))
-            _made.put(version, found, size)
+            _worked_out.put(version, found, size)
         return found, (version, expression.unit)
 
     def digits(self, quantity: Quantity, rows: Rows) -> NDArray[np.float64] | None:
@@ -233,8 +204,3 @@ def _column(quantity: Quantity, readings: Readings) -> Value:
         {name: u * size for name, u in value.u.items()},
         {name: tangent * size for name, tangent in value.shared.items()},
     )
-
-
-def forget() -> None:
-    """Throw away all that is in memory."""
-    _made.clear()

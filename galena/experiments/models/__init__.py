@@ -1,9 +1,6 @@
 """What is kept of an experiment. Readings are rows of bytes, many to a row; see `readings`."""
 
 from galena.experiments.models.experiment import (
-    DERIVED,
-    ENTERED,
-    HARVESTED,
     Condition,
     Experiment,
     Given,
@@ -16,9 +13,6 @@ from galena.experiments.models.steps import Entry, Scene, Step, StepPart
 from galena.experiments.models.typed import Aside, TypedColumn
 
 __all__ = [
-    "DERIVED",
-    "ENTERED",
-    "HARVESTED",
     "Aside",
     "Condition",
     "ConditionValue",

@@ -1,11 +1,16 @@
 """An experiment, its quantities and its conditions."""
 
+from uuid import uuid4
+
 from django.conf import settings
 from django.db import models
 
 from galena.core.conditions import Held, hold
 
-ENTERED, DERIVED, HARVESTED = "entered|", "derived|", "harvest|"
+
+def own_key() -> str:
+    """Give a key that no other quantity has."""
+    return uuid4().hex
 
 
 class Experiment(models.Model):
@@ -33,39 +38,43 @@ class Experiment(models.Model):
     @property
     def shown(self) -> "list[Quantity]":
         """What a graph can show: what was measured, what is typed, what a formula gives."""
-        return [*self.measured, *self.entered, *self.harvested, *self.derived]
+        apart = (Quantity.Kind.MEASURED, Quantity.Kind.DERIVED)
+        of_tables = self.quantities.exclude(kind__in=apart).order_by("kind", "pk")
+        return [*self.measured, *of_tables, *self.derived]
 
     @property
     def entered(self) -> "models.QuerySet[Quantity]":
         """The quantities whose readings are typed."""
-        return self.quantities.filter(source__startswith=ENTERED).order_by("pk")
-
-    @property
-    def harvested(self) -> "models.QuerySet[Quantity]":
-        """The quantities that are columns of harvests."""
-        return self.quantities.filter(source__startswith=HARVESTED).order_by("pk")
+        return self.quantities.filter(kind=Quantity.Kind.ENTERED).order_by("pk")
 
     @property
     def derived(self) -> "models.QuerySet[Quantity]":
         """The quantities that formulas give."""
-        return self.quantities.filter(source__startswith=DERIVED).order_by("pk")
+        return self.quantities.filter(kind=Quantity.Kind.DERIVED).order_by("pk")
 
 
 class Quantity(models.Model):
-    """A named column. `source` tells which channel of which instrument measures it.
+    """A named column. `kind` tells where its values come from.
 
-    An entered quantity has the source `entered|SYMBOL`: its readings are typed. A derived one
-    has the source `derived|KEY` and a formula; its unit and its decimals follow from that
-    unless somebody has chosen them. `u_rule` is a key of core.uncertainty_rules.RULES, with
-    `u_absolute` in the quantity's unit and `u_relative` as a share of each reading.
+    `source` tells which channel of which instrument measures it; for the other kinds it is a key.
+    A derived one has a formula; its unit and its decimals follow from that unless somebody has
+    chosen them. `u_rule` is a key of core.uncertainty_rules.RULES, with `u_absolute` in the
+    quantity's unit and `u_relative` as a share of each reading.
     """
+
+    class Kind(models.TextChoices):
+        MEASURED = "measured", "measured"
+        ENTERED = "entered", "entered"
+        HARVESTED = "harvested", "harvested"
+        DERIVED = "derived", "derived"
 
     experiment = models.ForeignKey(Experiment, models.CASCADE, related_name="quantities")
     name = models.CharField(max_length=100)
     symbol = models.CharField(max_length=20)
     unit = models.CharField(max_length=60, blank=True)
     decimals = models.PositiveSmallIntegerField(default=2)
-    source = models.CharField(max_length=200)
+    kind = models.CharField(max_length=12, default=Kind.MEASURED)
+    source = models.CharField(max_length=200, default=own_key)
     used = models.BooleanField(default=True, help_text="whether its channel is on at the bench")
     formula = models.TextField(blank=True)
     unit_chosen = models.BooleanField(default=False, help_text="instead of the simplest one")
@@ -85,19 +94,8 @@ class Quantity(models.Model):
         return self.name
 
     @property
-    def is_entered(self) -> bool:
-        return self.source.startswith(ENTERED)
-
-    @property
     def is_derived(self) -> bool:
-        return self.source.startswith(DERIVED)
-
-    @property
-    def kind(self) -> str:
-        """Where its values come from, in a word."""
-        if self.source.startswith(HARVESTED):
-            return "harvested"
-        return "derived" if self.is_derived else "entered" if self.is_entered else "measured"
+        return self.kind == self.Kind.DERIVED
 
 
 class Given(models.Model):

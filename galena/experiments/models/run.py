@@ -1,19 +1,33 @@
 """A run and the values of its conditions."""
 
+from typing import TYPE_CHECKING
+
 from django.conf import settings
 from django.db import models
 
 from galena.core.conditions import shown
-from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.symbols import plain
 from galena.experiments.models.experiment import Condition, Experiment
+from galena.experiments.runs import KINDS
 from galena.shell.marks import Mark, mark_of
+
+if TYPE_CHECKING:
+    from galena.experiments.runs.kind import RunKind
 
 
 class RunQuerySet(models.QuerySet):
     def kept(self) -> "RunQuerySet":
         """Leave out the removed runs."""
         return self.filter(removed_at=None)
+
+    def of_kind(self, **facts: bool) -> "RunQuerySet":
+        """Keep the runs whose kind has these facts, as `is_timed=True`."""
+        keys = [
+            key
+            for key, kind in KINDS.items()
+            if all(getattr(kind, name) == fact for name, fact in facts.items())
+        ]
+        return self.filter(plan__in=keys)
 
 
 class Run(models.Model):
@@ -30,7 +44,6 @@ class Run(models.Model):
         ARMED = "armed", "armed"
         STEPWISE = "stepwise", "stepwise"
         TYPED = "typed", "typed"
-        HARVEST = "harvest", "harvest"
 
     class State(models.TextChoices):
         RECORDING = "recording", "recording"
@@ -41,7 +54,7 @@ class Run(models.Model):
     number = models.PositiveIntegerField()
     note = models.CharField(max_length=200, blank=True)
     state = models.CharField(max_length=12, choices=State, default=State.RECORDING)
-    plan = models.CharField(max_length=8, choices=Plan, default=Plan.STEADY)
+    plan = models.CharField(max_length=12, default=Plan.STEADY, help_text="a key of runs.KINDS")
     rate = models.FloatField(null=True, help_text="planned readings a second")
     duration = models.FloatField(null=True, help_text="planned, in seconds")
     details = models.JSONField(default=dict, blank=True)
@@ -83,13 +96,9 @@ class Run(models.Model):
         return self.marked_as or self.number
 
     @property
-    def is_stepwise(self) -> bool:
-        return self.plan == self.Plan.STEPWISE
-
-    @property
-    def is_typed(self) -> bool:
-        """Whether it is a table that was not recorded: typed, or harvested from other runs."""
-        return self.plan in (self.Plan.TYPED, self.Plan.HARVEST)
+    def kind(self) -> "RunKind":
+        """What is the same for all runs of its kind."""
+        return KINDS[self.plan]
 
     @property
     def label(self) -> str:
@@ -100,21 +109,7 @@ class Run(models.Model):
     @property
     def planned(self) -> str:
         """Its plan in words."""
-        if self.plan == self.Plan.HARVEST:
-            return "harvested from findings"
-        if self.is_typed:
-            return "typed by hand"
-        if self.is_stepwise:
-            return (
-                f"stepwise, each reading the mean of {duration_in_words(self.details['average'])}"
-            )
-        lasts = "until stopped" if self.duration is None else duration_in_words(self.duration)
-        if self.plan == self.Plan.STEADY:
-            between = "" if self.duration is None else "for "
-            return f"{rate_in_words(self.rate)} {between}{lasts}"
-        before = duration_in_words(self.details["before"])
-        event = self.details["event"]
-        return f"{rate_in_words(self.rate)}, {before} before and {lasts} after {event}"
+        return self.kind.planned(self)
 
 
 class ConditionValue(models.Model):

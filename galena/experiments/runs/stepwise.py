@@ -1,20 +1,36 @@
-"""The readings of stepwise runs: a row for each reading that was taken, in the order of taking.
+"""Stepwise runs: a row for each reading that was taken, in the order of taking.
 
 The measured columns are means of what was sampled, worked out from the raw readings each time;
 the entered columns are what was typed. Rows that were taken again show their latest reading.
 """
 
 import math
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass, field, replace
 
 import numpy as np
+from django.db import transaction
+from django.db.models import Count
+from django.utils import timezone
 from numpy.typing import NDArray
 
-from galena.core.errors import TooFewReadings
+from galena.core import second_look_recording, symbols
+from galena.core.errors import NumberError, TableError, TooFewReadings
+from galena.core.plans import duration_in_words
+from galena.core.second_look import Remark
 from galena.core.statistics import describe
+from galena.core.stepping import as_typed
+from galena.experiments.data.exclusions import mask
 from galena.experiments.data.readings import Readings, raw_of
+from galena.experiments.data.rows import Block, Column
+from galena.experiments.data.uncertainty import ruled, step_of_digits, step_of_texts
+from galena.experiments.errors import CannotType
+from galena.experiments.flows import touch
 from galena.experiments.models import Entry, Quantity, Run, Series, Step, StepPart
+from galena.experiments.runs import judging
+from galena.experiments.runs.kind import LeftOut, RunKind
+
+FINER = 3  # further decimals in a file: a mean is finer than a single reading
 
 
 @dataclass(frozen=True)
@@ -47,7 +63,7 @@ class Row:
 
 
 @dataclass
-class Table:
+class StepTable:
     """The rows of a stepwise run, and its columns: entered first, then measured."""
 
     run: Run
@@ -58,6 +74,11 @@ class Table:
     @property
     def quantities(self) -> list[Quantity]:
         return [*self.entered, *self.measured]
+
+    def texts(self, quantity: Quantity) -> tuple[str, ...]:
+        """Give an entered column as it was typed, a text a row."""
+        entries = [row.entries.get(quantity.pk) for row in self.rows]
+        return tuple(entry.text if entry is not None else "" for entry in entries)
 
     def readings(self, quantity: Quantity) -> Readings:
         """Give a column as readings; the times are when each was taken."""
@@ -82,9 +103,9 @@ class Table:
         return (row.taken.step.taken_at - self.run.started_at).total_seconds()
 
 
-def tables(runs: Iterable[Run]) -> dict[int, Table]:
+def tables(runs: Iterable[Run]) -> dict[int, StepTable]:
     """Give the tables of stepwise runs, by the run's key; six queries for all."""
-    by_key = {run.pk: run for run in runs if run.is_stepwise}
+    by_key = {run.pk: run for run in runs}
     if not by_key:
         return {}
     series = list(
@@ -120,7 +141,7 @@ def tables(runs: Iterable[Run]) -> dict[int, Table]:
     for one in series:
         measured[one.stream.run_id][one.quantity_id] = one.quantity
     return {
-        key: Table(
+        key: StepTable(
             run,
             list(entered[key].values()),
             list(measured[key].values()),
@@ -151,3 +172,119 @@ def _means(
             error = known.sd / math.sqrt(max(1.0, known.count / time))
             found[series.quantity_id] = Mean(known.mean, error, shared, known.count)
     return found
+
+
+class Stepwise(RunKind):
+    """A run whose readings are taken when a person says so, beside what that person typed."""
+
+    key = Run.Plan.STEPWISE
+    word = "stepwise"
+    is_recorded = True
+    can_go_on = True
+    has_cells = True
+
+    def blocks(
+        self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
+    ) -> dict[int, list[Block]]:
+        return {
+            key: [_block(table, left_out.get((key, None), ()))]
+            for key, table in tables(runs).items()
+        }
+
+    def planned(self, run: Run) -> str:
+        average = duration_in_words(run.details["average"])
+        return f"stepwise, each reading the mean of {average}"
+
+    def counts(self, runs: list[Run]) -> dict[int, int]:
+        in_force = Step.objects.filter(run__in=runs, replaced_at=None)
+        counted = in_force.values("run").annotate(n=Count("pk"))
+        return dict.fromkeys((run.pk for run in runs), 0) | {
+            row["run"]: row["n"] for row in counted
+        }
+
+    def remarks(self, run: Run) -> Iterator[Remark | None]:
+        measured = judging.series_of(run)
+        raw = raw_of(measured)
+        for series in measured:
+            yield judging.at_limit(series, raw[series.pk])
+        table = tables([run])[run.pk]
+        for place, remark in unchanged_rows(table).items():
+            told = remark.said[:1].lower() + remark.said[1:]
+            yield Remark(f"Row {table.rows[place].number}: {told}", remark.advice)
+        yield judging.never_zeroed(measured)
+
+    def type_cell(self, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
+        numbers = sorted({*run.steps.values_list("row", flat=True),
+                          *run.entries.values_list("row", flat=True)})  # fmt: skip
+        if not 0 <= row < len(numbers):
+            raise TableError("There is no such row any more.")
+        correct(run, numbers[row], quantity, text, person)
+
+
+def _block(table: StepTable, stretches) -> Block:
+    aside = mask(stretches, len(table.rows))
+    columns = {}
+    for quantity in table.quantities:
+        readings = table.readings(quantity)
+        is_entered = quantity in table.entered
+        texts = table.texts(quantity) if is_entered else None
+        known = [text for text in texts or () if text]
+        step = step_of_texts(known) if is_entered else step_of_digits(quantity.decimals)
+        decimals = [len(text.partition(".")[2]) for text in known]
+        finest = max(decimals, default=quantity.decimals)
+        ruled_readings = replace(ruled(readings, quantity, step), aside=aside)
+        columns[quantity.pk] = Column(
+            quantity,
+            ruled_readings,
+            (quantity.pk, *contents(ruled_readings)),
+            u_shown=None if is_entered else readings.u,
+            cells=texts,
+            is_editable=is_entered,
+            file_decimals=finest if is_entered else quantity.decimals + FINER,
+        )
+    times = next(iter(columns.values())).readings.t if columns else np.empty(0)
+    return Block(table.run, len(table.rows), columns, times, False, aside)
+
+
+def contents(readings: Readings) -> tuple[bytes, ...]:
+    """Give what readings hold, so that they can be told from others."""
+    parts = (readings.t, readings.y, readings.shared, readings.u, readings.aside, readings.u_x)
+    return tuple(part.tobytes() for part in parts if part is not None)
+
+
+def unchanged_rows(table: StepTable, *, live: bool = False) -> dict[int, Remark]:
+    """Give by place in the table the readings that did not change though the setting did."""
+    if len(table.entered) != 1:
+        return {}  # with several settings any one of them may have stayed on purpose
+    settings = table.readings(table.entered[0]).y
+    remarks: dict[int, Remark] = {}
+    for quantity in table.measured:
+        column = table.readings(quantity)
+        u = np.zeros_like(column.y) if column.u is None else column.u
+        for place, remark in second_look_recording.unchanged_steps(
+            settings, column.y, u, name=symbols.plain(table.entered[0].symbol), live=live
+        ).items():
+            remarks.setdefault(place, remark)
+    return remarks
+
+
+def correct(run: Run, row: int, quantity: Quantity, text: str, person) -> None:
+    """Correct a typed value; the one before is kept. Raises CannotType."""
+    try:
+        value, shown = as_typed(text, quantity.decimals, quantity.name)
+    except NumberError as error:
+        raise CannotType(quantity.pk, str(error)) from error
+    with transaction.atomic():
+        before = run.entries.filter(row=row, quantity=quantity, replaced_at=None).first()
+        if before is None:
+            raise CannotType(quantity.pk, f"Row {row} has no {quantity.name} to correct.")
+        if before.value == value and before.text == shown:
+            return
+        now = timezone.now()
+        before.replaced_at = now
+        before.save(update_fields=["replaced_at"])
+        Entry.objects.create(
+            run=run, row=row, quantity=quantity, value=value, text=shown,
+            made_at=now, made_by=person,
+        )  # fmt: skip
+        touch(run.experiment)

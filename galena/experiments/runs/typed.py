@@ -1,23 +1,32 @@
 """Typed tables: columns that were typed or pasted, as they are in force."""
 
 import math
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
-from functools import lru_cache
-from typing import Protocol
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from galena.core import numbers
-from galena.core.errors import NumberError
+from galena.core.errors import NumberError, TableError
+from galena.experiments import table_flows
+from galena.experiments.data.cache import Cache
+from galena.experiments.data.exclusions import mask
 from galena.experiments.data.readings import Readings
+from galena.experiments.data.rows import Block, Column
+from galena.experiments.data.uncertainty import ruled, step_of_texts
 from galena.experiments.models import Quantity, Run, TypedColumn
+from galena.experiments.runs.kind import LeftOut, RunKind
+
+ROOM = 50_000_000  # bytes of typed columns
+
+_numbers: Cache[NDArray[np.float64]] = Cache(ROOM)
 
 
-class WorkedOut(Protocol):
-    """A column of numbers that a table gets from elsewhere: a value a row, the
-    uncertainty of each by itself, and what all of them share."""
+@dataclass(frozen=True)
+class WorkedOut:
+    """A column of a table that was not typed: a value a row, the uncertainty of each by itself,
+    and the error that all of them share."""
 
     quantity: Quantity
     values: NDArray[np.float64]
@@ -25,112 +34,106 @@ class WorkedOut(Protocol):
     shared: NDArray[np.float64] | None
 
 
-class Rows(Protocol):
-    """Columns that a table gets from elsewhere, and a name for each row."""
+class Typed(RunKind):
+    """A table that was typed: one block, a column for each typed one."""
 
-    columns: list[WorkedOut]
-    names: list[str]
+    key = Run.Plan.TYPED
+    word = "typed"
+    has_cells = True
+    is_typed = True
 
+    def blocks(
+        self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
+    ) -> dict[int, list[Block]]:
+        by_run = columns_of(runs)
+        return {
+            run.pk: [block(run, by_run[run.pk], left_out.get((run.pk, None), ()))] for run in runs
+        }
 
-# Set by what harvests findings; this layer does not know them.
-_harvested: list[Callable[[list[Run]], Mapping[int, Rows]]] = []
+    def planned(self, run: Run) -> str:
+        return "typed by hand"
 
+    def counts(self, runs: list[Run]) -> dict[int, int]:
+        return {
+            key: max((values_of(column).size for column in columns), default=0)
+            for key, columns in columns_of(runs).items()
+        }
 
-def harvested_by(tables: Callable[[list[Run]], Mapping[int, Rows]]) -> None:
-    """Name what gives the harvested columns of runs, by the run's key."""
-    _harvested[:] = [tables]
-
-
-@dataclass(frozen=True)
-class TypedTable:
-    """The columns of a typed run in the order they were made, all as long as the longest.
-
-    `harvested` are those that were not typed; they come first.
-    """
-
-    run: Run
-    columns: dict[int, TypedColumn]
-    harvested: dict[int, WorkedOut] = field(default_factory=dict)
-    names: tuple[str, ...] = ()
-
-    @property
-    def quantities(self) -> list[Quantity]:
-        typed = [column.quantity for column in self.columns.values()]
-        return [*(one.quantity for one in self.harvested.values()), *typed]
-
-    @property
-    def count(self) -> int:
-        """How many rows the longest column has."""
-        sizes = [one.values.size for one in self.harvested.values()]
-        return max([*sizes, *(len(values_of(one)) for one in self.columns.values())], default=0)
-
-    def texts(self, quantity: Quantity) -> list[str]:
-        """Give a column as it is written."""
-        if quantity.pk not in self.harvested:
-            return self.columns[quantity.pk].cells
-        values = self.harvested[quantity.pk].values
-        return [numbers.fixed(value, quantity.decimals) for value in values if value == value]
-
-    def values(self, quantity: Quantity) -> NDArray[np.float64]:
-        """Give a column, shape (count,), with NaN for empty cells."""
-        if quantity.pk in self.harvested:
-            known = self.harvested[quantity.pk].values
-        else:
-            known = values_of(self.columns[quantity.pk])
-        rest = np.full(self.count - known.size, math.nan)
-        return np.concatenate((known, rest)) if rest.size else known
-
-    def readings(self, quantity: Quantity) -> Readings:
-        """Give a column as readings; nobody knows when each was made."""
-        u = shared = None
-        if quantity.pk in self.harvested:
-            column = self.harvested[quantity.pk]
-            u, shared = self._as_long(column.u), self._as_long(column.shared)
-        return Readings(np.full(self.count, math.nan), self.values(quantity), shared, u)
-
-    def _as_long(self, part: NDArray[np.float64] | None) -> NDArray[np.float64] | None:
-        return None if part is None else np.pad(part, (0, self.count - part.size))
+    def type_cell(self, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
+        column = run.typed_columns.filter(quantity=quantity, replaced_at=None)
+        column = column.select_related("quantity__experiment", "run__experiment").first()
+        if column is None:
+            raise TableError("There is no such column any more.")
+        table_flows.set_cell(column, row, text, person)
 
 
-def typed_tables(runs: Iterable[Run], *, harvests: bool = True) -> dict[int, TypedTable]:
-    """Give the tables of typed runs, by the run's key; one query.
-
-    Without harvests, what was harvested into them is left out: it takes longer.
-    """
-    by_key = {run.pk: run for run in runs if run.is_typed}
-    if not by_key:
-        return {}
-    found: dict[int, dict[int, TypedColumn]] = {key: {} for key in by_key}
-    kept = TypedColumn.objects.filter(run__in=by_key, replaced_at=None)
+def columns_of(runs: Iterable[Run]) -> dict[int, list[TypedColumn]]:
+    """Give the typed columns in force, by the run's key; one query."""
+    columns: dict[int, list[TypedColumn]] = {run.pk: [] for run in runs}
+    kept = TypedColumn.objects.filter(run__in=columns, replaced_at=None)
     for column in kept.select_related("quantity").order_by("quantity_id"):
-        found[column.run_id][column.quantity_id] = column
-    rows: dict[int, Rows] = {}
-    if harvests and any(run.plan == Run.Plan.HARVEST for run in by_key.values()):
-        for tables in _harvested:
-            rows |= tables(list(by_key.values()))
-    return {key: _table(run, found[key], rows.get(key)) for key, run in by_key.items()}
+        columns[column.run_id].append(column)
+    return columns
 
 
-def _table(run: Run, columns: dict[int, TypedColumn], rows: Rows | None) -> TypedTable:
-    if rows is None:
-        return TypedTable(run, columns)
-    by_quantity = {one.quantity.pk: one for one in rows.columns}
-    return TypedTable(run, columns, by_quantity, tuple(rows.names))
+def block(
+    run: Run, typed: list[TypedColumn], stretches, worked: Iterable[WorkedOut] = (),
+    names: tuple[str, ...] = (), *, shares_in_places: bool = False,
+) -> Block:  # fmt: skip
+    """Put typed columns beside those that were worked out, which come first; all as long as the
+    longest. Nobody knows when a row was made."""
+    worked = list(worked)
+    values = {column.quantity.pk: values_of(column) for column in typed}
+    sizes = [column.values.size for column in worked] + [one.size for one in values.values()]
+    count = max(sizes, default=0)
+    aside = mask(stretches, count)
+    columns = {}
+    for column in worked:
+        quantity = column.quantity
+        texts = [numbers.fixed(value, quantity.decimals) for value in column.values
+                 if value == value]  # fmt: skip
+        u = _padded(column.u, count, 0.0)
+        readings = _readings(column.values, count, u, _padded(column.shared, count, 0.0))
+        columns[quantity.pk] = _column(quantity, readings, texts, aside)
+    for column in typed:
+        readings = _readings(values[column.quantity.pk], count)
+        made = _column(column.quantity, readings, column.cells, aside)
+        columns[column.quantity.pk] = replace(made, cells=tuple(column.cells), is_editable=True)
+    return Block(run, count, columns, None, False, aside, names=names,
+                 shares_in_places=shares_in_places)  # fmt: skip
+
+
+def _readings(
+    values: NDArray[np.float64], count: int, u: NDArray[np.float64] | None = None,
+    shared: NDArray[np.float64] | None = None,
+) -> Readings:  # fmt: skip
+    whole = _padded(values, count, math.nan)
+    return Readings(np.full(count, math.nan), whole, shared, u)
+
+
+def _padded(
+    part: NDArray[np.float64] | None, count: int, fill: float
+) -> NDArray[np.float64] | None:
+    return None if part is None else np.pad(part, (0, count - part.size), constant_values=fill)
+
+
+def _column(quantity: Quantity, readings: Readings, texts: list[str], aside) -> Column:
+    known = replace(ruled(readings, quantity, step_of_texts(texts)), aside=aside)
+    parts = (known.y, known.shared, known.u, known.aside)
+    version = (quantity.pk, *(part.tobytes() for part in parts if part is not None))
+    return Column(
+        quantity, known, version, u_shown=readings.u, file_decimals=quantity.decimals
+    )  # fmt: skip
 
 
 def values_of(column: TypedColumn) -> NDArray[np.float64]:
     """Give the numbers of a column, NaN for empty cells."""
-    return _values(column.pk, column.texts)
-
-
-@lru_cache(maxsize=128)
-def _values(key: int, texts: str) -> NDArray[np.float64]:
-    return np.array([value_of(cell) for cell in texts.split("\n")] if texts else [], dtype=float)
-
-
-def forget() -> None:
-    """Throw away all that is in memory."""
-    _values.cache_clear()
+    values = _numbers.get(column.pk)
+    if values is None:
+        cells = column.texts.split("\n") if column.texts else []
+        values = np.array([value_of(cell) for cell in cells], dtype=float)
+        _numbers.put(column.pk, values, values.nbytes)
+    return values
 
 
 def value_of(text: str) -> float:

@@ -21,7 +21,7 @@ from galena.core.errors import GalenaError, PlanError
 from galena.core.plans import ArmedPlan, SteadyPlan
 from galena.core.trigger import CrossingFinder
 from galena.experiments.models import Run
-from galena.experiments.runs import second_looks
+from galena.experiments.runs import judging
 from galena.instruments.errors import InstrumentError
 from galena.instruments.link import Link, Listener
 from galena.recording import flows
@@ -60,7 +60,7 @@ class Recorder:
         if interrupted:
             log.warning("%d run(s) were interrupted; their readings are kept.", len(interrupted))
         for run in interrupted:
-            second_looks.look(run)
+            judging.look(run)
         self.begin_writing()
 
     def begin_writing(self) -> None:
@@ -371,7 +371,7 @@ class Recorder:
         ]
         flows.end_run(current.run, ending, ends)
         flows.keep_scenes(current.run, scenes)
-        second_looks.look(current.run)
+        judging.look(current.run)
         following = current.next
         if following is not None:
             self._arm_again(following)
@@ -394,7 +394,7 @@ class Recorder:
                 for taking, stored in zip(stepping.takings, stepping.stored, strict=True)
             ]
             flows.end_run(stepping.run, ending, ends)
-            second_looks.look(stepping.run)
+            judging.look(stepping.run)
             for taking in stepping.takings:
                 self.release(taking.link, taking)
             self.stepping = None

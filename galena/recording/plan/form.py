@@ -8,6 +8,7 @@ from galena.core.errors import PlanError
 from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.trigger import Direction, Level
 from galena.experiments.models import Experiment, Run, TypedPlan
+from galena.experiments.runs import KINDS
 from galena.shell import requested
 
 BYTES_A_READING = 16  # a value and, shared by an instrument's channels, a time stamp
@@ -18,9 +19,10 @@ DEFAULTS = {
 
 KEPT = (*DEFAULTS, "endless", "again", "channels", "typed")
 
-KINDS = [
-    one for one in Run.Plan.values if one not in (Run.Plan.TYPED, Run.Plan.HARVEST)
-]  # what can be recorded
+
+def kinds() -> list[str]:
+    """List the kinds of run that can be recorded."""
+    return [key for key, kind in KINDS.items() if kind.is_recorded]
 
 
 @dataclass
@@ -87,7 +89,7 @@ def read(posted, experiment: Experiment, live: list[Shown], person) -> PlanForm:
 
 def read_as(kind: str, posted, experiment: Experiment, live: list[Shown], person) -> PlanForm:
     """Read what is typed as a plan of a kind."""
-    kind = kind if kind in KINDS else Run.Plan.STEADY
+    kind = kind if kind in kinds() else Run.Plan.STEADY
     form = suggest(experiment, live, person, kind)
     other = posted.get("kind-shown", kind) != kind  # the fields are still those of another kind
     if not (other and form.is_typed):
@@ -148,7 +150,7 @@ def _of_runs(experiment: Experiment, live: list[Shown], kind: str) -> PlanForm:
     runs = experiment.runs.kept().prefetch_related(
         "condition_values", "streams__series__quantity", "entries"
     )
-    runs = runs.exclude(plan__in=[Run.Plan.TYPED, Run.Plan.HARVEST]).order_by("-number")
+    runs = runs.of_kind(is_recorded=True).order_by("-number")
     last = runs.first()
     kind = kind or (last.plan if last else Run.Plan.STEADY)
     same = last if last is not None and last.plan == kind else runs.filter(plan=kind).first()
@@ -165,7 +167,7 @@ def _of_runs(experiment: Experiment, live: list[Shown], kind: str) -> PlanForm:
 
 def _as_before(form: PlanForm, run: Run, live: list[Shown]) -> None:
     details = run.details
-    if run.is_stepwise:
+    if not run.kind.is_timed:
         form.average = plans.duration_in_words(details["average"]).removesuffix(" s")
         form.typed = list(dict.fromkeys(one.quantity_id for one in run.entries.all()))
         return

@@ -12,7 +12,7 @@ from galena.bench.live.bench import BENCH
 from galena.core import second_look, symbols
 from galena.core.errors import ConditionError, GalenaError, PlanError
 from galena.experiments.access import experiment_for
-from galena.experiments.flows import ExperimentError
+from galena.experiments.errors import ExperimentError
 from galena.experiments.models import Experiment, Run
 from galena.recording.engine.publishing import awaited
 from galena.recording.engine.recorder import RECORDER
@@ -26,7 +26,7 @@ def panel(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     if request.method == "POST":
         posted, live, person = request.POST, live_channels(experiment), request.user
-        if (shown := posted.get("kind-shown")) in plan_form.KINDS:
+        if (shown := posted.get("kind-shown")) in plan_form.kinds():
             before = plan_form.read_as(shown, posted, experiment, live, person)
             plan_form.keep(before, experiment, person)
         form = plan_form.read(posted, experiment, live, person)
@@ -195,7 +195,7 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
     return {
         "experiment": experiment,
         "form": form,
-        "kinds": plan_form.KINDS,
+        "kinds": plan_form.kinds(),
         "channels": [{"shown": one, "chosen": one.channel.pk in chosen} for one in channels],
         "events": _events(channels),
         "level_unit": _level_unit(channels, form),

@@ -6,10 +6,11 @@ from django.urls import reverse
 
 from galena.core import numbers
 from galena.core.errors import SeriesError
+from galena.experiments import columns
 from galena.experiments.access import run_for
-from galena.experiments.data import readings
-from galena.experiments.models import Run, Series
-from galena.experiments.runs.stepwise import tables
+from galena.experiments.data.readings import of_series
+from galena.experiments.data.rows import Block
+from galena.experiments.models import Quantity, Run, Series
 from galena.shell import requested
 
 FURTHEST = 10**12  # a reading that no run has
@@ -29,10 +30,10 @@ def missed(request, experiment_id: int, number: int):
     streams = list(run.streams.all())
     if place >= len(streams):
         return HttpResponse("This run has no such stream.", status=404)
-    found = _of_stream(streams[place])
-    count = min(map(len, found))
-    part = slice(first, count, every)
-    table = np.stack([found[0].t[part], *(one.y[part] for one in found)])
+    measured = Series.objects.filter(stream=streams[place]).exclude(quantity=None)
+    readings = of_series(list(measured.select_related("quantity", "stream__run")))
+    part = slice(first, min(map(len, readings)), every)
+    table = np.stack([readings[0].t[part], *(series.y[part] for series in readings)])
     response = HttpResponse(table.astype("<f8").tobytes(), content_type="application/octet-stream")
     response["X-First-Index"], response["X-Rows"] = str(first), str(len(table))
     return response
@@ -42,10 +43,15 @@ def replay(request, experiment_id: int, number: int):
     """Say what a run is made of, and how its rigs looked, so that it can be shown again."""
     run = run_for(request, experiment_id, number)
     try:
-        streams = _stepwise(run) if run.is_stepwise else _timed(run)
+        blocks = columns.load([run])[run.pk].blocks
     except SeriesError as error:
         return JsonResponse({"trouble": str(error)})
-    ends = [end for one in streams for end in one.pop("ends")]
+    with_times = [block for block in blocks if block.times is not None]
+    streams = [
+        _at_a_rate(run, place, block) if block.in_time else _row_by_row(block)
+        for place, block in enumerate(with_times)
+    ]
+    ends = [end for stream in streams for end in stream.pop("ends")]
     if not ends:
         return JsonResponse({"trouble": f"Run {number} has no readings: nothing to replay."})
     return JsonResponse(
@@ -57,62 +63,47 @@ def replay(request, experiment_id: int, number: int):
             "before": run.details.get("before", 0),
             "event": run.details.get("event", ""),
             "streams": streams,
-            "scenes": [{"rig": one.rig, "states": one.states} for one in run.scenes.all()],
+            "scenes": [{"rig": scene.rig, "states": scene.states} for scene in run.scenes.all()],
         }
     )
 
 
-def _timed(run: Run) -> list[dict]:
-    told = []
-    for place, stream in enumerate(run.streams.all()):
-        series, found = _series(stream), _of_stream(stream)
-        count = min(map(len, found), default=0)
-        every = max(1, -(-count // MOST))
-        decimals = numbers.decimals_for_steps(1 / run.rate)
-        told.append(
-            {
-                "missed": reverse("missed", args=[run.experiment_id, run.number])
-                + f"?stream={place}&every={every}",
-                "every": every,
-                "decimals": min(decimals, 6),
-                "quantities": [_quantity(one.quantity) for one in series],
-                "ends": [float(found[0].t[0]), float(found[0].t[count - 1])] if count else [],
-            }
-        )
-    return told
+def _at_a_rate(run: Run, place: int, block: Block) -> dict:
+    """Say where the readings of an instrument are, of a long run every so manieth."""
+    count = min((len(column.readings) for column in block.columns.values()), default=0)
+    every = max(1, -(-count // MOST))
+    url = reverse("missed", args=[run.experiment_id, run.number])
+    return {
+        "missed": f"{url}?stream={place}&every={every}",
+        "every": every,
+        "decimals": min(numbers.decimals_for_steps(1 / run.rate), 6),
+        "quantities": _quantities(block),
+        "ends": [float(block.times[0]), float(block.times[count - 1])] if count else [],
+    }
 
 
-def _stepwise(run: Run) -> list[dict]:
-    table = tables([run])[run.pk]
-    columns = [table.readings(one) for one in (*table.entered, *table.measured)]
-    t = columns[0].t if columns else np.empty(0)
-    order = np.argsort(t, kind="stable")
-    t = t[order]
-    return [
-        {
-            "every": 1,
-            "decimals": 1,
-            "quantities": [_quantity(one) for one in (*table.entered, *table.measured)],
-            "rows": [t.tolist(), *(_plain(one.y[order]) for one in columns)],
-            "ends": [float(t[0]), float(t[-1])] if t.size else [],
-        }
-    ]
-
-
-def _series(stream) -> list[Series]:
-    found = Series.objects.filter(stream=stream).exclude(quantity=None)
-    return list(found.select_related("quantity", "stream__run"))
-
-
-def _of_stream(stream) -> list[readings.Readings]:
-    return readings.of_series(_series(stream))
+def _row_by_row(block: Block) -> dict:
+    """Give the rows of a table in the order in which they were taken."""
+    order = np.argsort(block.times, kind="stable")
+    t = block.times[order]
+    return {
+        "every": 1,
+        "decimals": 1,
+        "quantities": _quantities(block),
+        "rows": [t.tolist(), *(_plain(one.readings.y[order]) for one in block.columns.values())],
+        "ends": [float(t[0]), float(t[-1])] if t.size else [],
+    }
 
 
 def _plain(values: np.ndarray) -> list[float | None]:
     return [None if value != value else value for value in values.tolist()]
 
 
-def _quantity(quantity) -> dict:
+def _quantities(block: Block) -> list[dict]:
+    return [_quantity(column.quantity) for column in block.columns.values()]
+
+
+def _quantity(quantity: Quantity) -> dict:
     return {
         "symbol": quantity.symbol,
         "name": quantity.name,

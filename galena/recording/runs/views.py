@@ -1,6 +1,5 @@
 """The runs beside the trace, and what is known of each: seen, named, put in order, set aside."""
 
-from django.db.models import Count, Sum
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
@@ -9,9 +8,9 @@ from galena.bench.models import Calibration
 from galena.core.errors import GalenaError
 from galena.experiments import flows, repeats
 from galena.experiments.access import experiment_for, run_for
-from galena.experiments.models import Experiment, Run, Series, SeriesChunk, Step
-from galena.experiments.runs import second_looks
-from galena.experiments.runs.typed import typed_tables
+from galena.experiments.models import Experiment, Run, Series
+from galena.experiments.runs import judging
+from galena.experiments.runs.kind import RunKind
 from galena.experiments.views import rail_context
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.runs import recalibrating
@@ -112,7 +111,7 @@ def recalibrate(request, experiment_id: int, number: int, series_id: int):
             kept = Calibration.objects.kept().select_related("channel__instrument")
             chosen = get_object_or_404(kept, pk=requested.key(wanted))
         recalibrating.recalibrate(experiment, series, chosen)
-        second_looks.look(run)
+        judging.look(run)
     except GalenaError as error:
         return answer_facts(request, run, str(error))
     return answer_facts(request, run, changed=True)
@@ -180,15 +179,9 @@ def runs_context(request, experiment: Experiment) -> dict:
 
 
 def _counts(runs: list[Run]) -> dict[int, int]:
-    """Count the readings of each run: those of its instrument that gave most, or its rows."""
-    stamps = SeriesChunk.objects.filter(series__quantity=None, series__stream__run__in=runs)
-    counted = stamps.values("series__stream__run", "series__stream").annotate(n=Sum("count"))
-    counts: dict[int, int] = {}
-    for one in counted:
-        key = one["series__stream__run"]
-        counts[key] = max(counts.get(key, 0), one["n"])
-    stepwise = [run.pk for run in runs if run.is_stepwise]
-    in_force = Step.objects.filter(run__in=stepwise, replaced_at=None) if stepwise else None
-    rows = in_force.values("run").annotate(n=Count("pk")) if in_force is not None else []
-    typed = {key: table.count for key, table in typed_tables(runs).items()}
-    return counts | typed | dict.fromkeys(stepwise, 0) | {one["run"]: one["n"] for one in rows}
+    """Count the readings of each run."""
+    by_kind: dict[RunKind, list[Run]] = {}
+    for run in runs:
+        by_kind.setdefault(run.kind, []).append(run)
+    return {key: count for kind, of_kind in by_kind.items()
+            for key, count in kind.counts(of_kind).items()}  # fmt: skip

@@ -1,4 +1,4 @@
-"""All changes to the rows of a stepwise run: taken, taken again, typed values corrected."""
+"""Changes to the rows of a stepwise run in the making: taken, and taken again."""
 
 from django.db import transaction
 from django.db.models import Max
@@ -7,10 +7,10 @@ from django.utils import timezone
 from galena.core import numbers
 from galena.core.errors import NumberError
 from galena.core.stepping import as_typed
+from galena.experiments.errors import CannotType
 from galena.experiments.flows import touch
 from galena.experiments.models import Entry, Quantity, Run, SeriesChunk, Step, StepPart
 from galena.recording.acquisition.taking import Batch
-from galena.recording.errors import CannotType
 from galena.recording.flows import StoredStream
 
 Typed = dict[int, tuple[float, str]]  # by the quantity's key: its value, and as it is shown
@@ -67,28 +67,6 @@ def store_step(
         stored.sequence += 1
         stored.written += len(batch)
     return step
-
-
-def correct(run: Run, row: int, quantity: Quantity, text: str, person) -> None:
-    """Correct a typed value; the one before is kept. Raises CannotType."""
-    try:
-        value, shown = as_typed(text, quantity.decimals, quantity.name)
-    except NumberError as error:
-        raise CannotType(quantity.pk, str(error)) from error
-    with transaction.atomic():
-        before = run.entries.filter(row=row, quantity=quantity, replaced_at=None).first()
-        if before is None:
-            raise CannotType(quantity.pk, f"Row {row} has no {quantity.name} to correct.")
-        if before.value == value and before.text == shown:
-            return
-        now = timezone.now()
-        before.replaced_at = now
-        before.save(update_fields=["replaced_at"])
-        Entry.objects.create(
-            run=run, row=row, quantity=quantity, value=value, text=shown,
-            made_at=now, made_by=person,
-        )  # fmt: skip
-        touch(run.experiment)
 
 
 def repeated(run: Run, typed: Typed) -> int | None:

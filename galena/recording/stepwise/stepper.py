@@ -3,6 +3,7 @@
 from galena.core.errors import GalenaError
 from galena.core.plans import StepwisePlan
 from galena.experiments.models import Quantity, Run
+from galena.experiments.runs.stepwise import correct as correct_entry
 from galena.instruments.errors import InstrumentError
 from galena.recording import flows
 from galena.recording.acquisition.stepping import StepTaking
@@ -57,7 +58,7 @@ def take_again(recorder: Recorder, run: Run, row: int, person) -> None:
 
 def correct(recorder: Recorder, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
     """Correct a typed value, whether the run is in the making or not. Raises CannotType."""
-    step_flows.correct(run, row, quantity, text, person)
+    correct_entry(run, row, quantity, text, person)
     stepping = recorder.stepping
     if stepping is not None and stepping.run.pk == run.pk:
         stepping.version += 1
@@ -68,7 +69,7 @@ def go_on(recorder: Recorder, run: Run, person) -> Stepping:
 
     Raises RecordingError or InstrumentError.
     """
-    if not run.is_stepwise:
+    if not run.kind.can_go_on:
         raise NothingToRecord(f"Run {run.number} was not taken step by step; record a repeat.")
     with recorder.starting:
         recorder.refuse_busy()

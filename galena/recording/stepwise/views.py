@@ -7,12 +7,12 @@ from galena.core import numbers
 from galena.core.errors import ConditionError, GalenaError, PlanError
 from galena.core.stepping import next_setting
 from galena.experiments.access import experiment_for, run_for
+from galena.experiments.errors import CannotType
 from galena.experiments.models import Experiment, Run
-from galena.experiments.runs import second_looks
-from galena.experiments.runs.stepwise import Row, Table, tables
+from galena.experiments.runs import judging
+from galena.experiments.runs.stepwise import Row, StepTable, tables, unchanged_rows
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Stepping, Wish
-from galena.recording.errors import CannotType
 from galena.recording.plan import form as plan_form
 from galena.recording.plan.views import live_channels, page_form
 from galena.recording.runs import views as run_views
@@ -64,7 +64,7 @@ def correct(request, experiment_id: int, number: int, row: int, quantity_id: int
     try:
         text = request.POST.get("value", "")[:40]
         stepper.correct(RECORDER, run, row, quantity, text, request.user)
-        second_looks.look(run)
+        judging.look(run)
     except GalenaError as error:
         return _steps(request, run.experiment, run=run, trouble=str(error))
     response = _steps(request, run.experiment, run=run, said=f"Row {row} was corrected.")
@@ -150,14 +150,14 @@ def _last(experiment: Experiment) -> Run | None:
     return experiment.runs.kept().filter(plan=Run.Plan.STEPWISE).order_by("-number").first()
 
 
-def _next(table: Table | None, key: int) -> str:
+def _next(table: StepTable | None, key: int) -> str:
     if table is None:
         return ""
     return next_setting([row.entries[key].text for row in table.rows if key in row.entries])
 
 
-def _rows(table: Table, *, live: bool) -> list[dict]:
-    remarks = second_looks.unchanged_rows(table, live=live)
+def _rows(table: StepTable, *, live: bool) -> list[dict]:
+    remarks = unchanged_rows(table, live=live)
     return [
         {
             "number": row.number,
@@ -190,7 +190,7 @@ def _shown(taken, quantity) -> str:
     return numbers.estimate(mean.value, mean.u)
 
 
-def _points(table: Table | None) -> dict | None:
+def _points(table: StepTable | None) -> dict | None:
     """Give the first measured column over the first entered one, for the small graph."""
     if table is None or not table.entered or not table.measured:
         return None
@@ -199,7 +199,7 @@ def _points(table: Table | None) -> dict | None:
         [float(a), float(b)] if a == a and b == b else None
         for a, b in zip(table.readings(x).y, table.readings(y).y, strict=True)
     ]
-    remarked = second_looks.unchanged_rows(table)
+    remarked = unchanged_rows(table)
     return {
         "x": [x.symbol, x.unit],
         "y": [y.symbol, y.unit],

@@ -115,7 +115,7 @@ def run_label(run):
         if one.text
     ]
     # The letters of spans in the name of a harvest are no symbols.
-    name = run.name if run.plan == "harvest" else words(run.name)
+    name = run.name if run.kind.is_summary else words(run.name)
     parts = [name, *held, words(run.note)]
     return format_html_join(" · ", "{}", ((part,) for part in parts if part))
 

@@ -1,9 +1,10 @@
-from django.conf import settings
+"""Sheets, their graphs, and what each graph shows."""
+
 from django.db import models
 
 from galena.core.axes import Axis
 from galena.core.symbols import plain
-from galena.experiments.models import Experiment, Quantity, Run
+from galena.experiments.models import Experiment, Quantity
 
 SIDES = ("left", "right")
 
@@ -128,7 +129,9 @@ class Graph(models.Model):
     title = models.CharField(max_length=200, blank=True)
     share = models.FloatField(default=1.0)
     axes = models.JSONField(default=dict, blank=True)
-    residuals_of = models.ForeignKey("Finding", models.CASCADE, null=True, related_name="residuals")
+    residuals_of = models.ForeignKey(
+        "desk.Finding", models.CASCADE, null=True, related_name="residuals"
+    )
 
     class Meta:
         ordering = ["place", "pk"]
@@ -156,143 +159,3 @@ class Trace(models.Model):
 
     def __str__(self) -> str:
         return f"{self.quantity.symbol} on the {self.side}"
-
-
-class Note(models.Model):
-    """Words in a graph, tied to a place in its data; `dx`, `dy` lead from there to the words.
-
-    The place is on the axes of x and of `side`; the way to the words is in heights of a line,
-    to the right and upwards. With a finding its words and its place are those of the answer.
-    """
-
-    graph = models.ForeignKey(Graph, models.CASCADE, related_name="notes")
-    side = models.CharField(max_length=5, default="left")
-    text = models.CharField(max_length=300)
-    x = models.FloatField()
-    y = models.FloatField()
-    dx = models.FloatField(default=3.0)
-    dy = models.FloatField(default=2.0)
-    finding = models.ForeignKey("Finding", models.CASCADE, null=True, related_name="notes")
-
-    class Meta:
-        ordering = ["pk"]
-
-    def __str__(self) -> str:
-        return self.text
-
-
-class Span(models.Model):
-    """A stretch of the x axis; its letter, or the name it was given. `asked` is the quantity that
-    it was last asked of, or that of the graph on which it was marked off."""
-
-    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="spans")
-    letter = models.CharField(max_length=4)
-    name = models.CharField(max_length=40, blank=True)
-    lo = models.FloatField()
-    hi = models.FloatField()
-    asked = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
-
-    class Meta:
-        ordering = ["pk"]
-
-    def __str__(self) -> str:
-        return self.letter
-
-
-class Marker(models.Model):
-    """One place on the x axis; `asked` as of a span."""
-
-    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="markers")
-    number = models.PositiveIntegerField()
-    name = models.CharField(max_length=40, blank=True)
-    x = models.FloatField()
-    asked = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
-
-    class Meta:
-        ordering = ["pk"]
-
-    def __str__(self) -> str:
-        return str(self.number)
-
-
-class Finding(models.Model):
-    """A question asked of a span, of a marker or two, or of other findings.
-
-    Its answer is worked out when it is shown. `details` holds what the kind needs to be told;
-    under `of` the keys of the findings that it is built on. `name` stands for it in formulas;
-    `why` is what the person says to why a model makes sense.
-    """
-
-    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="findings")
-    span = models.ForeignKey(Span, models.CASCADE, null=True, related_name="findings")
-    marker = models.ForeignKey(Marker, models.CASCADE, null=True, related_name="findings")
-    second = models.ForeignKey(Marker, models.CASCADE, null=True, related_name="+")
-    kind = models.CharField(max_length=30)
-    run = models.ForeignKey(Run, models.CASCADE, null=True)
-    quantity = models.ForeignKey(Quantity, models.CASCADE, null=True)
-    details = models.JSONField(default=dict, blank=True)
-    name = models.CharField(max_length=20, blank=True)
-    why = models.TextField(blank=True)
-
-    class Meta:
-        ordering = ["kind", "run__number", "pk"]
-
-    def __str__(self) -> str:
-        number = self.run.number if self.run else ""
-        return ".".join(str(part) for part in (self.place, self.kind, number) if part)
-
-    @property
-    def place(self) -> str:
-        """What it was asked of, in a word: the letter of a span, the number of a marker."""
-        if self.span:
-            return str(self.span)
-        if self.marker:
-            second = f"m{self.second}" if self.second else ""
-            return f"m{self.marker}{second}"
-        return self.name or "f"
-
-    @property
-    def is_built(self) -> bool:
-        """Whether it is asked of other findings."""
-        return bool(self.details.get("of"))
-
-    @property
-    def of(self) -> list[int]:
-        """The keys of the findings that it is built on."""
-        return [one[0] if isinstance(one, list) else one for one in self.details.get("of", [])]
-
-
-class Harvest(models.Model):
-    """The same questions of many runs or spans: a table with one row each, worked out when shown.
-
-    rows: pairs of the keys of a run and a span, in order; a row once there keeps its place.
-    columns: of each its quantity, and what is asked: kind, quantity, details and the number.
-    repeats: runs with equal conditions are one row, their mean with its standard error.
-    """
-
-    run = models.OneToOneField(Run, models.CASCADE, related_name="harvest")
-    rows = models.JSONField(default=list)
-    columns = models.JSONField(default=list)
-    repeats = models.BooleanField(default=False)
-
-    def __str__(self) -> str:
-        return f"harvest of {self.run}"
-
-
-class Change(models.Model):
-    """One act of a person at the Desk, as rows before and after; see `history`."""
-
-    experiment = models.ForeignKey(Experiment, models.CASCADE, related_name="changes")
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
-    label = models.CharField(max_length=120)
-    about = models.CharField(max_length=40, blank=True, help_text="what further ones join it")
-    made_at = models.DateTimeField(auto_now=True)
-    undone = models.BooleanField(default=False)
-    parts = models.JSONField()
-
-    class Meta:
-        ordering = ["pk"]
-        indexes = [models.Index(fields=["experiment", "person", "undone"])]
-
-    def __str__(self) -> str:
-        return self.label

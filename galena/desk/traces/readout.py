@@ -7,9 +7,9 @@ import numpy as np
 from galena.core import numbers, series
 from galena.core.errors import SeriesError
 from galena.core.units import shown as unit_shown
-from galena.desk.drawing.window import Drawn, RunReadings, drawn
 from galena.desk.models import Sheet
 from galena.desk.sheets.x_places import place, x_decimals
+from galena.desk.traces.drawn import Drawn, RunReadings, drawn
 from galena.experiments.models import Quantity
 
 

@@ -1,0 +1,153 @@
+"""The cells of a harvest: its questions are asked anew, so that it follows its sources."""
+
+import math
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+
+import numpy as np
+
+from galena.core.statistics import describe
+from galena.desk.findings.answers import Answers
+from galena.desk.findings.questions import Answer
+from galena.desk.models import Finding, Harvest, Span
+from galena.experiments import repeats
+from galena.experiments.models import Quantity, Run
+from galena.experiments.runs.typed import WorkedOut
+
+_doing: ContextVar[tuple[int, ...]] = ContextVar("harvests that are worked out", default=())
+
+
+@dataclass(frozen=True)
+class Rows:
+    """The columns of a harvest and what each row was taken from, in words."""
+
+    columns: list[WorkedOut]
+    names: list[str]
+
+
+@contextmanager
+def _once(run: Run) -> Iterator[bool]:
+    """Tell whether a harvest is not being worked out already: none may feed on itself."""
+    before = _doing.get()
+    if run.pk in before:
+        yield False
+        return
+    token = _doing.set((*before, run.pk))
+    try:
+        yield True
+    finally:
+        _doing.reset(token)
+
+
+def tables(runs: list[Run]) -> dict[int, Rows]:
+    """Give the harvested columns of these runs, by the run's key."""
+    worked_out = {}
+    for harvest in Harvest.objects.filter(run__in=runs).select_related("run__experiment"):
+        with _once(harvest.run) as is_first:
+            if is_first:
+                worked_out[harvest.run_id] = _worked_out(harvest)
+    return worked_out
+
+
+def _worked_out(one: Harvest) -> Rows:
+    quantities = Quantity.objects.in_bulk([column["quantity"] for column in one.columns])
+    runs = Run.objects.kept().prefetch_related("condition_values__condition")
+    runs = runs.in_bulk([run for run, _ in one.rows])
+    spans = Span.objects.select_related("sheet__x", "sheet__experiment")
+    spans = spans.in_bulk([span for _, span in one.rows])
+    of = Quantity.objects.in_bulk([column["of"] for column in one.columns if "of" in column])
+    cells = _cells(one, runs, spans, of)
+    groups = _groups(one, runs)
+    columns = []
+    for place, column in enumerate(one.columns):
+        quantity = quantities.get(column["quantity"])
+        if quantity is not None:
+            cell = _grouped(cells[place], groups) if one.repeats else cells[place]
+            u, shared = (part if np.any(part) else None for part in (cell.u, cell.shared))
+            columns.append(WorkedOut(quantity, cell.values, u, shared))
+    names = [_of_row(runs.get(run), spans.get(span)) for run, span in one.rows]
+    return Rows(columns, [names[group[0]] for group in groups] if one.repeats else names)
+
+
+def _of_row(run: Run | None, span: Span | None) -> str:
+    return f"{run or 'a run that was removed'}, {span or 'a span that was removed'}"
+
+
+@dataclass(frozen=True)
+class _Cells:
+    """Of one column a value a row, NaN where there is nothing, and its uncertainties."""
+
+    values: np.ndarray
+    u: np.ndarray
+    shared: np.ndarray
+
+
+def _cells(one: Harvest, runs: dict, spans: dict, of: dict) -> list[_Cells]:
+    """Give the cells of each column."""
+    count = len(one.rows)
+    probes: dict[tuple[int, int], Finding] = {}
+    for place, column in enumerate(one.columns):
+        for row, (run, span) in enumerate(one.rows):
+            if "kind" in column and run in runs and span in spans and column["of"] in of:
+                probes[place, row] = Finding(
+                    sheet=spans[span].sheet, span=spans[span], kind=column["kind"],
+                    run=runs[run], quantity=of[column["of"]], details=column["details"],
+                )  # fmt: skip
+    answers = Answers(probes.values())
+    found = []
+    for place, column in enumerate(one.columns):
+        values, u, shared = np.full(count, np.nan), np.zeros(count), np.zeros(count)
+        for row, (run, span) in enumerate(one.rows):
+            known = _known(column, runs.get(run), spans.get(span))
+            if (place, row) in probes:
+                known = _estimate(answers.of(probes[place, row]), column)
+            values[row], u[row], shared[row] = known
+        found.append(_Cells(values, u, shared))
+    return found
+
+
+def _known(column: dict, run: Run | None, span: Span | None) -> tuple[float, float, float]:
+    if "place" in column and span is not None:
+        return (span.lo + span.hi) / 2, 0.0, 0.0
+    if "condition" in column and run is not None:
+        for one in run.condition_values.all():
+            if one.condition_id == column["condition"] and one.value is not None:
+                return one.value, one.u or 0.0, 0.0
+    return math.nan, 0.0, 0.0
+
+
+def _estimate(answer: Answer, column: dict) -> tuple[float, float, float]:
+    """Give a finding's value, its own uncertainty and what it shares with the other rows."""
+    for one in answer.estimates:
+        if one.key == column["key"]:
+            own = one.own_uncertainty
+            shared = sum(part for name, part in one.parts.items() if not name.startswith("fit "))
+            return one.value, own if math.isfinite(own) else 0.0, shared
+    return math.nan, 0.0, 0.0
+
+
+def _groups(one: Harvest, runs: dict[int, Run]) -> list[list[int]]:
+    """Put the rows of runs that repeat each other together."""
+    if not one.repeats:
+        return [[row] for row in range(len(one.rows))]
+    places = {run: row for row, (run, _) in enumerate(one.rows)}
+    found = repeats.groups([runs[run] for run, _ in one.rows if run in runs])
+    return [[places[run.pk] for run in group] for group in found]
+
+
+def _grouped(cells: _Cells, groups: list[list[int]]) -> _Cells:
+    """Give the mean of each group, no surer than what is known of each of its members makes it:
+    two that agree by chance are no better than two."""
+    values, u, shared = (np.full(len(groups), fill) for fill in (np.nan, 0.0, 0.0))
+    for place, rows in enumerate(groups):
+        good = [row for row in rows if math.isfinite(cells.values[row])]
+        if not good:
+            continue
+        told = describe(cells.values[good])
+        known = float(np.linalg.norm(cells.u[good])) / told.count
+        scatter = told.standard_error if told.count > 1 else 0.0
+        values[place], u[place] = told.mean, max(scatter, known)
+        shared[place] = float(cells.shared[good].mean())
+    return _Cells(values, u, shared)

@@ -1,0 +1,109 @@
+"""What the traces of a sheet show: of each graph, which runs with which readings."""
+
+import math
+from copy import copy
+from dataclasses import dataclass
+
+import numpy as np
+
+from galena.core import units
+from galena.core.dimensions import of_difference
+from galena.core.symbols import plain
+from galena.desk.findings.answers import RELATED, Answers
+from galena.desk.models import Finding, Sheet, Trace
+from galena.experiments.columns import over
+from galena.experiments.data.readings import Readings
+from galena.experiments.models import Quantity, Run
+
+RESIDUAL = "r"  # the symbol of what is left over
+
+
+@dataclass(frozen=True)
+class RunReadings:
+    """A shown run and its readings of a quantity; their `t` holds the sheet's x."""
+
+    run: Run
+    readings: Readings
+    quantity: Quantity
+
+    def has_near(self, index: int, x: float) -> bool:
+        """Tell whether a reading lies so near to a place that it is the one meant there."""
+        if self.run.rate is not None:
+            reach = 0.75 / self.run.rate
+        else:
+            steps = np.diff(self.readings.t)
+            reach = 0.5 * float(np.median(steps[steps > 0])) if (steps > 0).any() else math.inf
+        return abs(float(self.readings.t[index]) - x) <= reach
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A shown run in a trace of a graph."""
+
+    trace: Trace
+    read: RunReadings
+
+
+def runs_of(sheet: Sheet) -> list[Run]:
+    """Give the shown runs, but those not to be used."""
+    runs = sheet.experiment.runs.kept().filter(shown=True, unused="")
+    return list(runs.prefetch_related("condition_values__condition"))
+
+
+def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadings]:
+    """Give the shown runs that have a quantity of the sheet, its first if none is named."""
+    quantity = quantity or sheet.quantity
+    if quantity is None:
+        return []
+    return having(sheet, quantity, runs_of(sheet))
+
+
+def having(sheet: Sheet, quantity: Quantity, runs: list[Run]) -> list[RunReadings]:
+    """Give those of some runs that have a quantity over the sheet's x, with their readings."""
+    found = over(sheet.x, [(run, quantity) for run in runs])
+    read = [(run, found.get((run.pk, quantity.pk))) for run in runs]
+    return [
+        RunReadings(run, one.readings, quantity) for run, one in read if one and len(one.readings)
+    ]
+
+
+def drawn(sheet: Sheet, troubles: dict[tuple[int, int], str] | None = None) -> list[Drawn]:
+    """Give what the sheet's graphs show, trace by trace from the top on, each run by run.
+
+    Why a formula could not be worked out for a run is told to `troubles`, as columns.over does.
+    """
+    traces = [trace for trace in sheet.traces if trace.graph.residuals_of_id is None]
+    runs = runs_of(sheet)
+    found = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs], troubles)
+    shown = [
+        Drawn(trace, RunReadings(run, one.readings, trace.quantity))
+        for trace in traces
+        for run in runs
+        if (one := found.get((run.pk, trace.quantity_id))) and len(one.readings)
+    ]
+    return shown + _left_over(sheet, {run.pk for run in runs})
+
+
+def _left_over(sheet: Sheet, shown: set[int]) -> list[Drawn]:
+    """Give what fits leave over, for the graphs that show that."""
+    traces = [one for one in sheet.traces if one.graph.residuals_of_id is not None]
+    if not traces:
+        return []
+    kept = Finding.objects.filter(pk__in=[one.graph.residuals_of_id for one in traces])
+    known = {one.pk: one for one in kept.select_related(*RELATED)}
+    answers = Answers(known.values())
+    found = []
+    for trace in traces:
+        finding = known[trace.graph.residuals_of_id]
+        fit = answers.of(finding).fit
+        if fit is None or finding.run_id not in shown:
+            continue
+        inside = answers.asked(finding).inside
+        off = inside.y - fit.predict(inside.t) if len(inside) else inside.y
+        quantity = copy(trace.quantity)
+        quantity.symbol = f"{RESIDUAL}_{plain(quantity.symbol)}"
+        quantity.unit = str(of_difference(units.parse(quantity.unit)))
+        read = Readings(inside.t, off, None, inside.u, rows=inside.rows)
+        if len(read):
+            found.append(Drawn(trace, RunReadings(finding.run, read, quantity)))
+    return found

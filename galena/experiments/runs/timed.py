@@ -1,0 +1,108 @@
+"""Runs at a rate: readings of instruments, each with its time; steady ones, and armed ones."""
+
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import replace
+
+from django.db.models import Sum
+
+from galena.core.plans import duration_in_words, rate_in_words
+from galena.core.second_look import Remark
+from galena.core.second_look_recording import not_settled
+from galena.experiments.data.exclusions import mask
+from galena.experiments.data.readings import Readings, of_series
+from galena.experiments.data.rows import Block, Column
+from galena.experiments.data.uncertainty import ruled, step_of
+from galena.experiments.models import Quantity, Run, Series, SeriesChunk
+from galena.experiments.runs import judging
+from galena.experiments.runs.kind import LeftOut, RunKind
+
+FINER = 2  # further decimals in a file: a zero is a mean, finer than the channel's steps
+
+
+class Timed(RunKind):
+    """A run at a rate: a block for each instrument."""
+
+    is_recorded = True
+    is_timed = True
+
+    def blocks(
+        self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
+    ) -> dict[int, list[Block]]:
+        stored = Series.objects.filter(stream__run__in=runs).exclude(quantity=None)
+        if wanted is not None:
+            stored = stored.filter(quantity__in=[quantity.pk for quantity in wanted])
+        measured = list(stored.select_related("quantity", "stream__run").order_by("stream", "pk"))
+        by_stream: dict[int, list[tuple[Series, Readings]]] = {}
+        for series, readings in zip(measured, of_series(measured), strict=True):
+            by_stream.setdefault(series.stream_id, []).append((series, readings))
+        blocks: dict[int, list[Block]] = {run.pk: [] for run in runs}
+        by_key = {run.pk: run for run in runs}
+        for of_stream in by_stream.values():
+            run = by_key[of_stream[0][0].stream.run_id]
+            blocks[run.pk].append(_block(run, of_stream, left_out))
+        return blocks
+
+    def planned(self, run: Run) -> str:
+        between = "" if run.duration is None else "for "
+        return f"{rate_in_words(run.rate)} {between}{_lasts(run)}"
+
+    def counts(self, runs: list[Run]) -> dict[int, int]:
+        """Count the readings of each run: those of the instrument that gave most."""
+        stamps = SeriesChunk.objects.filter(series__quantity=None, series__stream__run__in=runs)
+        counted = stamps.values("series__stream__run", "series__stream").annotate(n=Sum("count"))
+        counts: dict[int, int] = {}
+        for row in counted:
+            key = row["series__stream__run"]
+            counts[key] = max(counts.get(key, 0), row["n"])
+        return counts
+
+    def remarks(self, run: Run) -> Iterator[Remark | None]:
+        yield from judging.of_timed(run, self.series_remarks)
+
+    def series_remarks(self, run: Run, readings: Readings) -> Iterable[Remark | None]:
+        """Look at the readings of one channel as only this kind of run needs it."""
+        if run.duration is not None:
+            yield not_settled(readings.t, readings.y)
+
+
+class Armed(Timed):
+    """A run that begins with an event, with readings from before it."""
+
+    def planned(self, run: Run) -> str:
+        before, event = duration_in_words(run.details["before"]), run.details["event"]
+        return f"{rate_in_words(run.rate)}, {before} before and {_lasts(run)} after {event}"
+
+    def series_remarks(self, run: Run, readings: Readings) -> Iterable[Remark | None]:
+        return ()
+
+
+def _lasts(run: Run) -> str:
+    return "until stopped" if run.duration is None else duration_in_words(run.duration)
+
+
+def _block(run: Run, of_stream: list[tuple[Series, Readings]], left_out: LeftOut) -> Block:
+    stream = of_stream[0][0].stream
+    stretches = left_out.get((run.pk, stream.pk), ())
+    columns = {}
+    for series, readings in of_stream:
+        quantity = series.quantity
+        rule = (quantity.u_rule, quantity.u_absolute, quantity.u_relative, quantity.u_calibration)
+        version = (
+            series.pk, series.correction, stream.scale, len(readings), stretches, rule
+        )  # fmt: skip
+        known = ruled(readings, quantity, step_of(series))
+        if stretches:
+            known = replace(known, aside=mask(stretches, len(known)))
+        corrected = series.zero is not None or series.calibration is not None
+        columns[quantity.pk] = Column(
+            quantity, known, version, stream.pk,
+            file_decimals=quantity.decimals + (FINER if corrected else 0),
+        )  # fmt: skip
+    longest = max((readings for _, readings in of_stream), key=len)
+    aside = mask(stretches, len(longest)) if stretches else None
+    return Block(run, len(longest), columns, longest.t, True, aside, stream)
+
+
+STEADY, ARMED = Timed(), Armed()
+STEADY.key, STEADY.word = Run.Plan.STEADY, "steady"
+ARMED.key, ARMED.word = Run.Plan.ARMED, "armed"
