@@ -24,13 +24,18 @@ def main() -> None:
 
     django.setup()
     from django.core.checks import run_checks
-    from django.core.management import call_command
 
+    from galena.config.database import EarlierDatabaseError, make_ready
     from galena.config.serving import serve
 
     if wrong := [str(one) for one in run_checks() if one.is_serious()]:
         sys.exit("\n".join(wrong))
-    call_command("migrate", verbosity=0)
+    try:
+        told = make_ready(rebuild=options.command == "demo")
+    except EarlierDatabaseError as error:
+        sys.exit(str(error))
+    if told:
+        print(told, flush=True)
     if options.command == "demo":
         from galena.demo.world import plugged_in
 

@@ -1,0 +1,53 @@
+"""A database of before the first release is recognised, and never overwritten."""
+
+import sqlite3
+from contextlib import closing
+
+import pytest
+
+from galena.config import database
+from galena.config.database import EarlierDatabaseError, is_of_before, make_ready
+
+
+def made(path, columns):
+    with closing(sqlite3.connect(path)) as connection:
+        connection.execute(f"CREATE TABLE experiments_given ({columns})")
+        connection.commit()
+    return path
+
+
+def test_a_table_with_other_columns_is_of_before(tmp_path):
+    now = "id, experiment_id, name, symbol, unit, text, value, u, note"
+    assert not is_of_before(made(tmp_path / "now.sqlite3", now))
+    assert is_of_before(made(tmp_path / "fewer.sqlite3", "id, experiment_id, name"))
+    assert is_of_before(made(tmp_path / "more.sqlite3", now + ", shelf"))
+    empty = tmp_path / "empty.sqlite3"
+    empty.touch()
+    assert not is_of_before(empty)
+
+
+@pytest.fixture
+def earlier(tmp_path, monkeypatch):
+    """A file of before in the place of the database."""
+    path = made(tmp_path / "galena.sqlite3", "id, experiment_id, name")
+    monkeypatch.setitem(database.connections["default"].settings_dict, "NAME", path)
+    return path
+
+
+def test_a_server_says_what_to_do_and_leaves_the_file(earlier):
+    before = earlier.read_bytes()
+    with pytest.raises(EarlierDatabaseError, match="Put the file somewhere else"):
+        make_ready(rebuild=False)
+    assert earlier.read_bytes() == before
+
+
+def test_a_demo_world_of_before_is_put_aside_with_a_word(earlier, monkeypatch):
+    monkeypatch.setattr(database.connections, "close_all", lambda: None)
+    monkeypatch.setattr(database, "call_command", lambda *_, **__: None)
+    before = earlier.read_bytes()
+    told = make_ready(rebuild=True)
+    (aside,) = earlier.parent.glob("galena of before *.sqlite3")
+    assert aside.read_bytes() == before
+    assert not earlier.exists()
+    assert aside.name in told
+    assert make_ready(rebuild=True) == ""
