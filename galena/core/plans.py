@@ -291,3 +291,10 @@ def _parts(field: str, text: str, name: str) -> tuple[float, bool, str]:
 
 def short(value: float) -> str:
     return f"{value:.6g}".replace("-", numbers.MINUS)
+
+
+def level_text(level: float, decimals: int | None) -> str:
+    """Write a level with the decimals of its channel, or with more where it has more."""
+    if decimals is not None and round(level, decimals) == level:
+        return numbers.fixed(level, decimals)
+    return short(level)

@@ -10,8 +10,8 @@ from galena.core.formula import reading
 from galena.core.uncertainty_rules import RULES, size
 from galena.experiments.errors import ExperimentError
 from galena.experiments.flows import free_symbol, refuse_symbol, touch, unit_of
-from galena.experiments.formulas.decimals import DecimalsJudge
 from galena.experiments.formulas.symbols import TIME, Formulas, Thing, formulas_of
+from galena.experiments.honest_decimals import DecimalsJudge
 from galena.experiments.models import Condition, Experiment, Given, Quantity
 
 JUDGES = 3  # runs that are looked at for the decimals that values deserve

@@ -11,8 +11,8 @@ from galena.core.formula.typesetting import mathml
 from galena.core.uncertainty_rules import honest_decimals
 from galena.experiments import columns
 from galena.experiments.data.readings import Readings
-from galena.experiments.formulas.decimals import DecimalsJudge
 from galena.experiments.formulas.derivation import Derivation
+from galena.experiments.honest_decimals import DecimalsJudge
 from galena.experiments.models import Experiment, Quantity, Run
 
 FIRST = 4  # values shown of each run

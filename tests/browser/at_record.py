@@ -4,7 +4,7 @@ from playwright.sync_api import expect
 
 from galena.bench.live.bench import BENCH
 from galena.experiments.models import Run
-from galena.recording.engine.recorder import RECORDER
+from tests import recording_now
 from tests.waiting import until
 
 
@@ -89,7 +89,7 @@ def rig_state():
 def runs(count, state=Run.State.FINISHED):
     """Wait for so many runs to be over, and give them."""
     until(lambda: Run.objects.filter(state=state).count() >= count, f"{count} runs", 60)
-    until(lambda: RECORDER.holder is None, "the recorder to have looked at the run")
+    until(lambda: recording_now.is_free(), "the recorder to have looked at the run")
     return list(Run.objects.order_by("number"))
 
 

@@ -10,16 +10,28 @@ from galena.core.trigger import CrossingFinder, Level
 from galena.experiments.data.readings import readings
 from galena.experiments.models import Quantity, Run
 from galena.instruments.rigs.magnet_tube import Drop
-from galena.recording.engine.recorder import RECORDER
+from tests import recording_now
 from tests.browser import at_record
 from tests.browser.test_accessibility import violations
 from tests.waiting import until
 
 
+def is_clear():
+    waiting = recording_now.waiting()
+    return waiting is not None and waiting.trigger.finder.is_clear
+
+
+def waits_again():
+    return recording_now.waiting() is not None and recording_now.is_free()
+
+
 def arm(page):
     page.get_by_role("button", name="Arm Space").click()
     expect(page.locator("#plan")).to_contain_text("armed: waiting for")
-    until(lambda: RECORDER.waiting and RECORDER.waiting.trigger.finder.is_clear, "readings")
+    until(
+        lambda: recording_now.waiting() and recording_now.waiting().trigger.finder.is_clear,
+        "readings",
+    )
 
 
 def drop(page, count):
@@ -72,7 +84,10 @@ def test_falling_magnets_are_caught_and_a_slow_one_is_remarked_on(page):
                 count += 1
                 run = drop(page, count)
                 if count < 2:
-                    until(lambda: RECORDER.waiting and RECORDER.holder is None, "the next to wait")
+                    until(
+                        lambda: recording_now.waiting() and recording_now.is_free(),
+                        "the next to wait",
+                    )
                 assert run.remarks == []
                 found = readings(run, Quantity.objects.get(symbol="ε"))
                 assert len(found) == 700

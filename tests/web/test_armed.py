@@ -22,6 +22,7 @@ from galena.recording.acquisition.arming import ArmedTaking
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish
 from galena.recording.errors import AlreadyRecording, NothingWaits
+from tests import recording_now
 from tests.waiting import until
 
 STREAM = StreamStart(1, 1000.0, ClockEstimate(0.0, 0.0))
@@ -123,7 +124,7 @@ def test_a_run_begins_where_the_level_is_passed(room, experiment):
     assert found.t[0] == pytest.approx(-0.2, abs=0.006)
     assert found.t[-1] == pytest.approx(0.3, abs=0.012)
     assert len(found) == 100
-    until(lambda: RECORDER.holder is None, "the recorder to be free")
+    until(lambda: recording_now.is_free(), "the recorder to be free")
     assert BENCH.feed_of(gauge().pk)[0].link.stream.rate == 20
 
 
@@ -131,13 +132,13 @@ def test_it_is_armed_again_for_the_next_repeat_until_one_stops_waiting(room, exp
     wish = Wish(experiment, [gauge().pk], {}, "", experiment.owner)
     RECORDER.arm(wish, ArmedPlan(100, 0.1, 0.05, again=True), None)
     for count in (1, 2):
-        until(lambda: RECORDER.waiting is not None, "a run to be armed")
+        until(lambda: recording_now.waiting() is not None, "a run to be armed")
         RECORDER.press(experiment.pk)
         assert len(ended(count)) == count
-    until(lambda: RECORDER.waiting is not None, "the third run to be armed")
+    until(lambda: recording_now.waiting() is not None, "the third run to be armed")
     assert RECORDER.stop(experiment.pk, "Ada")
-    assert RECORDER.waiting is None
-    assert RECORDER.holder is None
+    assert recording_now.waiting() is None
+    assert recording_now.is_free()
     assert not RECORDER.stop(experiment.pk, "Ada")
 
 
@@ -154,7 +155,7 @@ def test_a_key_starts_it_as_well_with_readings_from_before(room, as_ada, experim
     }  # fmt: skip
     answer = as_ada.post(reverse("start", args=[experiment.pk]), typed)
     assert "waiting for a key" in answer.text
-    kept = RECORDER.waiting.takings[0]._kept
+    kept = recording_now.waiting().takings[0]._kept
     until(lambda: sum(len(batch) for _, batch in list(kept)) > 40, "readings from before")
     as_ada.post(reverse("press", args=[experiment.pk]))
     run = ended()[0]
@@ -178,7 +179,7 @@ def test_what_cannot_be_armed_is_refused_and_nothing_waits(room, as_ada, experim
     pump = experiment.conditions.get(name="pump")
     with pytest.raises(ConditionError, match="pump: “fast” is not a number"):
         arm(experiment, ArmedPlan(100, 1, 0, Level(60)), {pump.pk: "fast"})
-    assert RECORDER.waiting is None
+    assert recording_now.waiting() is None
     url = reverse("start", args=[experiment.pk])
     base = {"plan": "armed", "kind-shown": "armed", "rate": "100", "duration": "1"}
     for typed, words in (
@@ -191,7 +192,7 @@ def test_what_cannot_be_armed_is_refused_and_nothing_waits(room, as_ada, experim
         answer = as_ada.post(url, base | {"channel": str(gauge().pk)} | typed)
         assert answer.status_code == 422
         assert words in answer.text
-    assert RECORDER.waiting is None
+    assert recording_now.waiting() is None
     assert Run.objects.count() == 0
 
 
@@ -205,7 +206,7 @@ def test_while_one_waits_another_is_refused_and_is_told_why(room, as_ada, experi
     how = as_ada.get(reverse("record-status", args=[experiment.pk])).json()
     assert "mm below the level" in how["how"]
     assert as_ada.post(reverse("stop", args=[experiment.pk])).status_code == 200
-    assert RECORDER.waiting is None
+    assert recording_now.waiting() is None
     beyond = arm(experiment, ArmedPlan(100, 1, 0, Level(-10)))
     until(lambda: beyond.trigger.finder.is_beyond, "a reading beyond the level")
     how = as_ada.get(reverse("record-status", args=[experiment.pk])).json()["how"]

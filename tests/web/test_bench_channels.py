@@ -12,6 +12,7 @@ from galena.experiments.models import Run
 from galena.instruments.rigs.room import RigControl
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish
+from tests import recording_now
 from tests.waiting import until
 
 
@@ -254,7 +255,7 @@ def test_a_run_keeps_sign_zero_and_unit_as_they_were(post, strip, experiment, ad
     post("reverse", channel.pk)
     wish = Wish(experiment, [channel.pk], {}, "", ada)
     run = RECORDER.start(wish, SteadyPlan(20, 0.5))
-    until(lambda: RECORDER.current is None, "the end of the run")
+    until(lambda: recording_now.current() is None, "the end of the run")
     post("reverse", channel.pk)
     quantity = experiment.quantities.get(symbol="T")
     assert readings(run, quantity).y.mean() == pytest.approx(273.15 - 12.35, abs=0.2)

@@ -15,6 +15,7 @@ from galena.instruments.address import Address
 from galena.recording import flows
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish
+from tests import recording_now
 from tests.waiting import until
 
 COUNT = 300_000
@@ -78,7 +79,7 @@ class Sender:
 
 def taken():
     """How many readings the recorder has taken of the run."""
-    current = RECORDER.current
+    current = recording_now.current()
     return current.count if current else 0
 
 
@@ -92,7 +93,7 @@ def test_a_long_run_is_stored_bit_for_bit(room, experiment):
         chosen = [one.pk for one in BENCH.live_channels() if one.symbol in "ab"]
         plan = SteadyPlan(10_000, COUNT / 10_000)
         run = RECORDER.start(Wish(experiment, chosen, {}, "", experiment.owner), plan)
-        until(lambda: RECORDER.current is None, "the end of the run", 60)
+        until(lambda: recording_now.current() is None, "the end of the run", 60)
     finally:
         BENCH.disconnect(place)
         sender.listening.close()
@@ -124,7 +125,7 @@ def test_on_a_full_disk_the_run_stops_with_what_it_has(room, experiment, monkeyp
     channel = next(one for one in BENCH.live_channels() if one.symbol == "h")
     wish = Wish(experiment, [channel.pk], {}, "", experiment.owner)
     run = RECORDER.start(wish, SteadyPlan(1000, 600))
-    current = RECORDER.current
+    current = recording_now.current()
     until(lambda: current.written > 100, "something on the disk")
     room_left["pages"] = -1
     said = until(lambda: current.trouble, "the disk to be full")
@@ -132,7 +133,7 @@ def test_on_a_full_disk_the_run_stops_with_what_it_has(room, experiment, monkeyp
     until(lambda: all(taking.complete for taking in current.takings), "the end of sampling")
     taken = current.count
     room_left["pages"] = None
-    until(lambda: RECORDER.current is None, "the rest to be written")
+    until(lambda: recording_now.current() is None, "the rest to be written")
     run.refresh_from_db()
     assert run.state == Run.State.FINISHED
     assert run.ending == "The disk was full: the run was stopped with what it had."

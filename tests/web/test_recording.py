@@ -23,7 +23,7 @@ from galena.recording.acquisition.taking import SteadyTaking
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish
 from galena.recording.errors import AlreadyRecording, NothingToRecord
-from tests import making
+from tests import making, recording_now
 from tests.waiting import until
 
 STREAM = StreamStart(1, 100.0, ClockEstimate(0.0, 0.0))
@@ -129,7 +129,7 @@ def start(experiment, rate=100.0, duration=1.0, channels=None, note=""):
 
 
 def over():
-    until(lambda: RECORDER.current is None, "the end of the run")
+    until(lambda: recording_now.current() is None, "the end of the run")
 
 
 def stored(run, quantity_symbol):
@@ -190,7 +190,7 @@ def test_a_rate_beyond_the_channel_is_refused_and_nothing_kept(room, experiment)
     with pytest.raises(PlanError, match="water level .Level gauge LG-1 0007. gives at most 1000"):
         start(experiment, rate=2000.0)
     assert Run.objects.count() == 0
-    assert RECORDER.current is None
+    assert recording_now.current() is None
 
 
 def test_a_channel_whose_instrument_is_gone_is_refused(room, experiment):
@@ -205,7 +205,7 @@ def test_a_channel_whose_instrument_is_gone_is_refused(room, experiment):
 
 def test_an_instrument_lost_during_a_run_costs_nothing_recorded(room, experiment):
     run = start(experiment, rate=100.0, duration=2.0)
-    current = RECORDER.current
+    current = recording_now.current()
     until(lambda: current.count > 30, "some readings")
     room.rig.stop()
     until(lambda: current.missing, "the loss to be noticed")
@@ -223,13 +223,13 @@ def test_readings_wait_in_memory_while_the_disk_refuses_them(room, experiment, m
 
     def full(batches):
         if len(refusals) < 3:
-            refusals.append(RECORDER.current)
+            refusals.append(recording_now.current())
             raise DatabaseError("disk I/O error")
         write(batches)
 
     monkeypatch.setattr(flows, "write", full)
     run = start(experiment, rate=200.0, duration=1.5)
-    current = RECORDER.current
+    current = recording_now.current()
     until(lambda: "cannot be written to the disk" in current.trouble, "the trouble to be said")
     over()
     assert len(refusals) == 3
@@ -302,7 +302,7 @@ def test_a_start_that_the_instrument_refuses_keeps_nothing(room, experiment, mon
     with pytest.raises(NoAnswer, match="did not answer"):
         start(experiment)
     assert Run.objects.count() == 0
-    assert RECORDER.current is None
+    assert recording_now.current() is None
     monkeypatch.undo()
     assert start(experiment, duration=0.2).number == 1
     over()
@@ -312,21 +312,19 @@ def test_another_experiment_says_who_holds_the_instruments(room, as_ada, experim
     other = experiment_flows.create(experiment.owner, "Second tank")
     run = start(experiment, duration=30.0)
     page = as_ada.get(reverse("record", args=[other.pk])).text
-    assert "The instruments are recording run 1 of “Tide tank”, started by Ada." in page
-    channel = BENCH.live_channels()[0].pk
+    assert "in use: Run 1 of “Tide tank” is being recorded, started by Ada" in page
+    channel = next(one.pk for one in BENCH.live_channels() if one.symbol == "h")
     typed = {"rate": "20", "duration": "5", "channel": str(channel)}
     answer = as_ada.post(reverse("start", args=[other.pk]), typed)
     assert answer.status_code == 422
     assert "Wait for its end or stop it first." in answer.text
     assert as_ada.post(reverse("stop", args=[other.pk])).status_code == 200
-    assert RECORDER.current is not None
+    assert recording_now.current() is not None
     own = as_ada.get(reverse("record-status", args=[experiment.pk])).json()
     assert (own["number"], own["planned"], own["trouble"]) == (1, 3000, "")
-    assert as_ada.get(reverse("record-status", args=[other.pk])).json() == {
-        "recording": None,
-        "phase": "",
-        "trouble": "",
-    }
+    elsewhere = as_ada.get(reverse("record-status", args=[other.pk])).json()
+    assert (elsewhere["recording"], elsewhere["phase"], elsewhere["trouble"]) == (None, "", "")
+    assert channel in elsewhere["used"]
     blocked = as_ada.post(reverse("remove-run", args=[experiment.pk, 1]))
     assert "Run 1 is being recorded. Stop it first." in blocked.text
     as_ada.post(reverse("stop", args=[experiment.pk]))

@@ -18,7 +18,7 @@ from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish
 from galena.recording.errors import AlreadyRecording, NothingToRecord
 from galena.recording.stepwise import stepper
-from tests import making
+from tests import making, recording_now
 from tests.addresses import address
 from tests.waiting import until
 
@@ -114,9 +114,9 @@ def test_what_cannot_be_taken_keeps_nothing(room, experiment, depth):
             {},
         )
     assert Run.objects.count() == 0
-    assert RECORDER.stepping is None
+    assert recording_now.stepping() is None
     take(experiment, depth, "0.1")
-    stepping = RECORDER.stepping
+    stepping = recording_now.stepping()
     with stepping.busy, pytest.raises(AlreadyRecording, match="A reading is being taken just now"):
         take(experiment, depth, "0.2")
     room.rig.stop()

@@ -1,58 +1,42 @@
 """Tells those who watch what is being recorded: readings as they come, and what is waited for."""
 
-from typing import TYPE_CHECKING
-
-from galena.bench.live.bench import packed
+from galena.bench.live.bench import Bench, packed
 from galena.core import numbers
 from galena.experiments.data.readings import seconds
-from galena.recording.engine.state import RunInProgress, Stepping, Waiting
-
-if TYPE_CHECKING:
-    from galena.recording.engine.recorder import Recorder
+from galena.recording.engine.recordings import Recordings
+from galena.recording.engine.state import Recording, RunInProgress, Stepping, Waiting
 
 TELL_EVERY = 3  # publishings of the bench
 
 
 class Publisher:
-    """Publishes a recorder's doings on its bench's hub, from the event loop."""
+    """Publishes what is recorded on the bench's hub, from the event loop."""
 
-    def __init__(self, recorder: "Recorder") -> None:
-        self.recorder = recorder
+    def __init__(self, recordings: Recordings, bench: Bench) -> None:
+        self.recordings, self.bench = recordings, bench
         self._told: tuple = ()
         self._turn = 0
 
     def publish(self) -> None:
         """Send what is new."""
-        recorder = self.recorder
         self._turn += 1
-        told = self._state()
-        if told != self._told:
-            self._told = told
-            held = recorder.holder
-            recorder.bench.hub.publish("runs", "run", {"recording": held.pk if held else None})
-        if recorder.current is not None:
-            self._readings(recorder.current)
-        if self._turn % TELL_EVERY == 0:
-            if recorder.waiting is not None:
-                self._awaited(recorder.waiting)
-            if recorder.stepping is not None:
-                self._means(recorder.stepping)
-
-    def _state(self) -> tuple:
-        """What pages must know at once when it changes."""
-        recorder, stepping = self.recorder, self.recorder.stepping
-        waiting = recorder.waiting.wish.experiment.pk if recorder.waiting else None
-        held = recorder.holder.pk if recorder.holder else None
-        taken = stepping.version if stepping is not None else 0
-        return held, waiting, taken, len(recorder.troubles)
+        now = self.recordings.signature()
+        if now != self._told:
+            self._told = now
+            recorded = [one.experiment_id for one in self.recordings.all()]
+            self.bench.hub.publish("runs", "run", {"experiments": recorded})
+        for recording in self.recordings.all():
+            if isinstance(recording, RunInProgress):
+                self._readings(recording)
+            elif self._turn % TELL_EVERY == 0:
+                self._progress(recording)
 
     def _readings(self, current: RunInProgress) -> None:
-        topic = f"run:{current.run.experiment_id}"
-        hub = self.recorder.bench.hub
-        wanted = hub.wanted(topic)
+        topic, hub = f"run:{current.experiment_id}", self.bench.hub
+        is_wanted = hub.wanted(topic)
         for place, taking in enumerate(current.takings):
             batch = taking.take_for_feed() if taking.is_placed else None
-            if batch is not None and wanted:
+            if batch is not None and is_wanted:
                 t = seconds(batch.stamps, taking.origin())
                 columns = [
                     correction.apply(batch.values[:, column])
@@ -61,15 +45,15 @@ class Publisher:
                 head = {"run": current.run.pk, "stream": place, "first": batch.first}
                 hub.publish(topic, "run-readings", head | packed(t, columns))
 
-    def _awaited(self, waiting: Waiting) -> None:
-        topic = f"run:{waiting.wish.experiment.pk}"
-        if self.recorder.bench.hub.wanted(topic):
-            self.recorder.bench.hub.publish(topic, "awaited", awaited(waiting))
-
-    def _means(self, stepping: Stepping) -> None:
-        topic = f"run:{stepping.run.experiment_id}"
-        if self.recorder.bench.hub.wanted(topic):
-            self.recorder.bench.hub.publish(topic, "means", {"means": means(stepping)})
+    def _progress(self, recording: Recording) -> None:
+        """Tell how far the event is, or what the mean of the next step would be."""
+        topic, hub = f"run:{recording.experiment_id}", self.bench.hub
+        if not hub.wanted(topic):
+            return
+        if isinstance(recording, Waiting):
+            hub.publish(topic, "awaited", awaited(recording))
+        elif isinstance(recording, Stepping):
+            hub.publish(topic, "means", {"means": means(recording)})
 
 
 def awaited(waiting: Waiting) -> dict:

@@ -1,19 +1,24 @@
-"""What the recorder is at: a run that is being recorded, one that waits, one taken step by step."""
+"""What a run is while it is made: started, waited for, recorded, or taken step by step.
+
+The recorder, the writer and the publisher all know these; none of these knows any of them.
+"""
 
 import threading
 import time
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
 
 from galena.bench.channel_display.display import Shown
+from galena.bench.live.in_use import Use
 from galena.core import symbols
-from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
+from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan, level_text
 from galena.experiments.models import Experiment, Run
+from galena.instruments.link import Link
 from galena.recording import flows
 from galena.recording.acquisition.arming import ArmedTaking
 from galena.recording.acquisition.scenes import SceneWatcher
 from galena.recording.acquisition.stepping import StepTaking
 from galena.recording.acquisition.taking import Taking
-from galena.recording.plan.form import level_text
 
 WAIT_FOR_RETURN = 3.0  # seconds past the planned end that a lost instrument is waited for
 
@@ -29,8 +34,69 @@ class Wish:
     person: object
 
 
-@dataclass
-class RunInProgress:
+class Recording(ABC):
+    """What is recorded of an experiment now, whatever it is at."""
+
+    @property
+    def advice(self) -> str:
+        """Say what to do so that its instruments are free."""
+        return "Wait for its end or stop it first."
+
+    @property
+    @abstractmethod
+    def experiment_id(self) -> int:
+        """The key of the experiment that it is of."""
+
+    @property
+    @abstractmethod
+    def links(self) -> tuple[Link, ...]:
+        """The instruments that it uses."""
+
+    @property
+    @abstractmethod
+    def use(self) -> Use:
+        """Who uses its instruments, and for what."""
+
+    @property
+    @abstractmethod
+    def signature(self) -> tuple:
+        """What is the same as long as pages need not look anew."""
+
+    @abstractmethod
+    def sentence(self) -> str:
+        """Say what it is and who began it, without a full stop."""
+
+
+@dataclass(frozen=True)
+class Claim(Recording):
+    """The instruments of a run that is just being started."""
+
+    wish: Wish
+    claimed: tuple[Link, ...]
+
+    @property
+    def experiment_id(self) -> int:
+        return self.wish.experiment.pk
+
+    @property
+    def links(self) -> tuple[Link, ...]:
+        return self.claimed
+
+    @property
+    def use(self) -> Use:
+        person = self.wish.person
+        return Use(self.links, person.pk, str(person), "a run")
+
+    @property
+    def signature(self) -> tuple:
+        return ("claimed",)
+
+    def sentence(self) -> str:
+        return f"A run of “{self.wish.experiment}” is just being started by {self.wish.person}"
+
+
+@dataclass(eq=False)
+class RunInProgress(Recording):
     """The run that is being recorded, and its sources."""
 
     run: Run
@@ -42,6 +108,26 @@ class RunInProgress:
     started: float = field(default_factory=time.monotonic)
     stopped_by: str = ""
     trouble: str = ""
+    has_ended: bool = False  # its instruments are free; it is only looked at a second time
+
+    @property
+    def experiment_id(self) -> int:
+        return self.run.experiment_id
+
+    @property
+    def links(self) -> tuple[Link, ...]:
+        return () if self.has_ended else tuple(taking.link for taking in self.takings)
+
+    @property
+    def use(self) -> Use:
+        return _use_of(self.run, self.links)
+
+    @property
+    def signature(self) -> tuple:
+        return "recording", self.run.pk
+
+    def sentence(self) -> str:
+        return _sentence_of(self.run)
 
     @property
     def count(self) -> int:
@@ -78,8 +164,8 @@ class RunInProgress:
         ]
 
 
-@dataclass
-class Waiting:
+@dataclass(eq=False)
+class Waiting(Recording):
     """An armed run that waits for its event."""
 
     wish: Wish
@@ -90,6 +176,31 @@ class Waiting:
     scenes: SceneWatcher
     event_us: float | None = None  # this computer's clock when the key was pressed
     stopping: bool = False
+
+    @property
+    def advice(self) -> str:
+        return "Stop waiting first."
+
+    @property
+    def experiment_id(self) -> int:
+        return self.wish.experiment.pk
+
+    @property
+    def links(self) -> tuple[Link, ...]:
+        return tuple(taking.link for taking in self.takings)
+
+    @property
+    def use(self) -> Use:
+        person = self.wish.person
+        return Use(self.links, person.pk, str(person), "an armed run")
+
+    @property
+    def signature(self) -> tuple:
+        return ("armed",)
+
+    def sentence(self) -> str:
+        wish = self.wish
+        return f"A run of “{wish.experiment}” is armed and waits, started by {wish.person}"
 
     @property
     def trigger(self) -> ArmedTaking:
@@ -105,7 +216,7 @@ class Waiting:
     @property
     def event(self) -> str:
         """The event in words."""
-        return self._said("{} {} past {}", ("rose", "fell")) or "the key was pressed"
+        return self._in_words("{} {} past {}", ("rose", "fell")) or "the key was pressed"
 
     @property
     def details(self) -> dict:
@@ -116,14 +227,14 @@ class Waiting:
     @property
     def awaited(self) -> str:
         """What is waited for, in words."""
-        return self._said("{} to {} past {}", ("rise", "fall")) or "a key"
+        return self._in_words("{} to {} past {}", ("rise", "fall")) or "a key"
 
-    def _said(self, words: str, verbs: tuple[str, str]) -> str:
+    def _in_words(self, words: str, verbs: tuple[str, str]) -> str:
         """Name the channel, its way and the level; nothing where a key is the event."""
         shown, level = self.watched_channel, self.plan.level
         if shown is None or level is None:
             return ""
-        text = f"{level_text(level.value, shown)} {shown.unit}".strip()
+        text = f"{level_text(level.value, shown.decimals)} {shown.unit}".strip()
         verb = verbs[0] if level.direction == "rising" else verbs[1]
         return words.format(symbols.plain(shown.symbol), verb, text)
 
@@ -155,8 +266,8 @@ class Waiting:
         ]
 
 
-@dataclass
-class Stepping:
+@dataclass(eq=False)
+class Stepping(Recording):
     """A stepwise run in the making."""
 
     run: Run
@@ -166,3 +277,30 @@ class Stepping:
     shown: list[list[Shown]]
     busy: threading.Lock = field(default_factory=threading.Lock)
     version: int = 0  # counts the changes of its table
+
+    @property
+    def experiment_id(self) -> int:
+        return self.run.experiment_id
+
+    @property
+    def links(self) -> tuple[Link, ...]:
+        return tuple(taking.link for taking in self.takings)
+
+    @property
+    def use(self) -> Use:
+        return _use_of(self.run, self.links)
+
+    @property
+    def signature(self) -> tuple:
+        return "stepwise", self.run.pk, self.version
+
+    def sentence(self) -> str:
+        return _sentence_of(self.run)
+
+
+def _use_of(run: Run, links: tuple[Link, ...]) -> Use:
+    return Use(links, run.started_by_id, str(run.started_by), f"run {run.number}")
+
+
+def _sentence_of(run: Run) -> str:
+    return f"Run {run.number} of “{run.experiment}” is being recorded, started by {run.started_by}"

@@ -184,15 +184,9 @@ def _as_before(form: PlanForm, run: Run, live: list[Shown]) -> None:
         form.event = KEY
         if "level" in details:
             watched = next((one for one in live if one.source == details.get("watched")), None)
-            form.level = level_text(details["level"], watched)
+            decimals = watched.decimals if watched is not None else None
+            form.level = plans.level_text(details["level"], decimals)
             form.event = f"{watched.channel.pk}:{details['direction']}" if watched else ""
-
-
-def level_text(level: float, shown: Shown | None) -> str:
-    """Show a level with the decimals of its channel, or with more where it has more."""
-    if shown is not None and round(level, shown.decimals) == level:
-        return numbers.fixed(level, shown.decimals)
-    return plans.short(level)
 
 
 def size(form: PlanForm) -> dict:

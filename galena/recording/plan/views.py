@@ -16,7 +16,7 @@ from galena.experiments.errors import ExperimentError
 from galena.experiments.models import Experiment, Run
 from galena.recording.engine.publishing import awaited
 from galena.recording.engine.recorder import RECORDER
-from galena.recording.engine.state import RunInProgress, Wish
+from galena.recording.engine.state import Recording, RunInProgress, Stepping, Waiting, Wish
 from galena.recording.plan import form as plan_form
 from galena.recording.plan.form import KEY, PlanForm
 
@@ -41,7 +41,7 @@ def start(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     live = live_channels(experiment)
     form = plan_form.read(request.POST, experiment, live, request.user)
-    RECORDER.troubles.pop(experiment.pk, None)
+    RECORDER.recordings.set_trouble(experiment.pk, "")
     wish = Wish(experiment, form.channels, form.conditions, form.note, request.user)
     try:
         if form.plan == Run.Plan.ARMED:
@@ -94,7 +94,8 @@ def size(request, experiment_id: int):
 
 def status(request, experiment_id: int):
     """Say what is being recorded, for whoever opens or wakes a page."""
-    return JsonResponse(status_of(experiment_for(request, experiment_id)))
+    experiment = experiment_for(request, experiment_id)
+    return JsonResponse(status_of(experiment, RECORDER.recordings.of(experiment.pk)))
 
 
 def live_channels(experiment: Experiment) -> list[Shown]:
@@ -127,20 +128,21 @@ def answer_panel(request, experiment: Experiment, change: Callable[[], None], pr
     return _panel(request, experiment, form, typed)
 
 
-def status_of(experiment: Experiment) -> dict:
+def status_of(experiment: Experiment, recording: Recording | None) -> dict:
     """Say what is being recorded or waited for in an experiment, ready for JSON."""
-    current, waiting, stepping = RECORDER.current, RECORDER.waiting, RECORDER.stepping
-    found = {"recording": None, "phase": "", "trouble": RECORDER.troubles.get(experiment.pk, "")}
-    if waiting is not None and waiting.wish.experiment.pk == experiment.pk:
-        return found | {"phase": "armed"} | awaited(waiting)
-    if stepping is not None and stepping.run.experiment_id == experiment.pk:
-        return found | {
-            "phase": "stepwise", "stepping": stepping.run.pk, "number": stepping.run.number,
-            "version": stepping.version,
+    trouble = RECORDER.recordings.trouble_of(experiment.pk)
+    used = sorted(RECORDER.in_use(experiment.pk))
+    status = {"recording": None, "phase": "", "trouble": trouble, "used": used}
+    if isinstance(recording, Waiting):
+        return status | {"phase": "armed"} | awaited(recording)
+    if isinstance(recording, Stepping):
+        return status | {
+            "phase": "stepwise", "stepping": recording.run.pk, "number": recording.run.number,
+            "version": recording.version,
         }  # fmt: skip
-    if current is None or current.run.experiment_id != experiment.pk:
-        return found
-    return found | {"phase": "recording"} | _recorded(experiment, current)
+    if isinstance(recording, RunInProgress):
+        return status | {"phase": "recording"} | _recorded(experiment, recording)
+    return status
 
 
 def _recorded(experiment: Experiment, current: RunInProgress) -> dict:
@@ -185,18 +187,25 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
     """Give what the panel of the plan shows."""
     channels = live_channels(experiment)
     known = [one.channel.pk for one in channels]
+    in_use = RECORDER.in_use(experiment.pk)
     chosen = [one for one in form.channels if one in known] or known
+    chosen = [one for one in chosen if one not in in_use]
     held = [one for one in channels if one.channel.pk in chosen]
-    # Read once: the recorder goes on meanwhile.
-    current, waiting, stepping = RECORDER.current, RECORDER.waiting, RECORDER.stepping
-    status_now = status_of(experiment)
-    phase = status_now["phase"]
-    waiting = waiting if phase == "armed" else None
+    recording = RECORDER.recordings.of(experiment.pk)  # once: the recorder goes on meanwhile
+    status_now = status_of(experiment, recording)
+    waiting = recording if isinstance(recording, Waiting) else None
     return {
         "experiment": experiment,
         "form": form,
         "kinds": plan_form.kinds(),
-        "channels": [{"shown": one, "chosen": one.channel.pk in chosen} for one in channels],
+        "channels": [
+            {
+                "shown": one,
+                "chosen": one.channel.pk in chosen,
+                "used": in_use.get(one.channel.pk, ""),
+            }
+            for one in channels
+        ],
         "events": _events(channels),
         "level_unit": _level_unit(channels, form),
         "unzeroed": _never_zeroed(held),
@@ -211,10 +220,10 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
         ],
         "entered": [{"quantity": one, "on": one.pk in form.typed} for one in experiment.entered],
         "status": status_now,
-        "current": current if phase == "recording" else None,
+        "current": recording if isinstance(recording, RunInProgress) else None,
         "waiting": waiting,
-        "stepping": stepping if phase == "stepwise" else None,
-        "busy": "" if phase else _busy(),
+        "stepping": recording if isinstance(recording, Stepping) else None,
+        "busy": _busy(known, in_use),
         "wrong_condition": _first(form, "condition-", ("name", "symbol", "unit", "choices")),
         "wrong_typed": _first(form, "typed-", ("name", "symbol", "unit", "decimals")),
     } | plan_form.size(form)
@@ -241,22 +250,11 @@ def _level_unit(channels: list[Shown], form: PlanForm) -> str:
     return next((one.unit for one in channels if one.channel.pk == form.watched), first)
 
 
-def _busy() -> str:
-    """Say who holds the instruments, where it is another experiment."""
-    try:
-        RECORDER.refuse_busy()
-    except GalenaError:
-        waiting = RECORDER.waiting
-        if waiting is not None:
-            wish = waiting.wish
-            return f"A run of “{wish.experiment}” is armed, started by {wish.person}."
-        run = RECORDER.holder
-        if run is not None:
-            return (
-                f"The instruments are recording run {run.number} of “{run.experiment}”, "
-                f"started by {run.started_by}."
-            )
-    return ""
+def _busy(known: list[int], in_use: dict[int, str]) -> str:
+    """Say who holds the instruments, where other runs hold all of them."""
+    if not known or any(one not in in_use for one in known):
+        return ""
+    return ". ".join(dict.fromkeys(in_use[one] for one in known)) + "."
 
 
 def _never_zeroed(channels: list[Shown]) -> second_look.Remark | None:

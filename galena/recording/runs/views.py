@@ -13,6 +13,7 @@ from galena.experiments.runs import judging
 from galena.experiments.runs.kind import RunKind
 from galena.experiments.views import rail_context
 from galena.recording.engine.recorder import RECORDER
+from galena.recording.engine.state import RunInProgress, Stepping
 from galena.recording.runs import recalibrating
 from galena.shell import requested
 from galena.shell.marks import MARKS
@@ -169,12 +170,12 @@ def runs_context(request, experiment: Experiment) -> dict:
     grouped = request.session.get(GROUPED, False)
     newest = sorted(runs, key=lambda run: (run.place, run.number), reverse=True)
     together = repeats.groups(sorted(runs, key=lambda run: run.number)) if grouped else [newest]
-    held = RECORDER.holder
+    held = RECORDER.recordings.of(experiment.pk)
     return context | {
         "groups": together,
         "grouped": grouped,
         "has_repeats": any(run.repeat_of for run in runs),
-        "in_the_making": held.pk if held else None,
+        "in_the_making": held.run.pk if isinstance(held, RunInProgress | Stepping) else None,
     }
 
 

@@ -6,10 +6,12 @@ from galena.experiments.models import Quantity, Run
 from galena.experiments.runs.stepwise import correct as correct_entry
 from galena.instruments.errors import InstrumentError
 from galena.recording import flows
+from galena.recording.acquisition.releasing import release
 from galena.recording.acquisition.stepping import StepTaking
 from galena.recording.acquisition.taking import Batch
 from galena.recording.engine import sources
-from galena.recording.engine.recorder import Recorder
+from galena.recording.engine.recorder import Recorder, claim_of
+from galena.recording.engine.sources import Source
 from galena.recording.engine.state import Stepping, Wish
 from galena.recording.errors import AlreadyRecording, NothingToRecord
 from galena.recording.stepwise import flows as step_flows
@@ -30,14 +32,10 @@ def take(
     raises PlanError, ConditionError, RecordingError or InstrumentError, and then none is kept.
     """
     typed = step_flows.read_settings(quantities, texts)
-    stepping = recorder.stepping
-    is_first = stepping is None
-    if stepping is None:
-        with recorder.starting:
-            recorder.refuse_busy()
-            stepping = _begin(recorder, wish, plan)
-    elif stepping.run.experiment_id != wish.experiment.pk:
-        recorder.refuse_busy()
+    stepping = recorder.recordings.of(wish.experiment.pk)
+    is_first = not isinstance(stepping, Stepping)
+    if not isinstance(stepping, Stepping):
+        stepping = _begin(recorder, wish, plan)
     try:
         same = step_flows.repeated(stepping.run, typed)
         _take(stepping, wish.person, typed, None)
@@ -59,8 +57,8 @@ def take_again(recorder: Recorder, run: Run, row: int, person) -> None:
 def correct(recorder: Recorder, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
     """Correct a typed value, whether the run is in the making or not. Raises CannotType."""
     correct_entry(run, row, quantity, text, person)
-    stepping = recorder.stepping
-    if stepping is not None and stepping.run.pk == run.pk:
+    stepping = recorder.recordings.of(run.experiment_id)
+    if isinstance(stepping, Stepping) and stepping.run.pk == run.pk:
         stepping.version += 1
 
 
@@ -71,40 +69,42 @@ def go_on(recorder: Recorder, run: Run, person) -> Stepping:
     """
     if not run.kind.can_go_on:
         raise NothingToRecord(f"Run {run.number} was not taken step by step; record a repeat.")
-    with recorder.starting:
-        recorder.refuse_busy()
-        wish = Wish(run.experiment, _channels_of(recorder, run), {}, "", person)
+    wish = Wish(run.experiment, _channels_of(recorder, run), {}, "", person)
+    chosen = sources.find(recorder.bench, wish)
+    with recorder.recordings.claiming(claim_of(wish, chosen)):
         ending = run.ending
         flows.reopen(run)
         try:
-            recorder.stepping = _open(recorder, wish, StepwisePlan(run.details["average"]), run)
+            stepping = _open(chosen, StepwisePlan(run.details["average"]), run)
         except (GalenaError, OSError):
             flows.end_run(run, ending, [])
             raise
-    return recorder.stepping
+        recorder.recordings.put(stepping)
+    return stepping
 
 
 def _begin(recorder: Recorder, wish: Wish, plan: StepwisePlan) -> Stepping:
-    sources.find(recorder.bench, wish)  # refuses before anything is kept
-    run, _ = flows.begin_run(wish.experiment, plan, [], wish.conditions, wish.note, wish.person)
-    try:
-        recorder.stepping = _open(recorder, wish, plan, run)
-    except (GalenaError, OSError):
-        run.delete()
-        raise
-    return recorder.stepping
+    chosen = sources.find(recorder.bench, wish)  # refuses before anything is kept
+    with recorder.recordings.claiming(claim_of(wish, chosen)):
+        run, _ = flows.begin_run(wish.experiment, plan, [], wish.conditions, wish.note, wish.person)
+        try:
+            stepping = _open(chosen, plan, run)
+        except (GalenaError, OSError):
+            run.delete()
+            raise
+        recorder.recordings.put(stepping)
+    return stepping
 
 
-def _open(recorder: Recorder, wish: Wish, plan: StepwisePlan, run: Run) -> Stepping:
-    found = sources.find(recorder.bench, wish)
-    shown = [one.shown for one in found]
-    takings = [StepTaking(one.link, one.columns, one.corrections, plan.average) for one in found]
+def _open(chosen: list[Source], plan: StepwisePlan, run: Run) -> Stepping:
+    shown = [one.shown for one in chosen]
+    takings = [StepTaking(one.link, one.columns, one.corrections, plan.average) for one in chosen]
     try:
         for taking in takings:
             taking.link.restart(taking.rate, taking)
     except InstrumentError:
         for taking in takings:
-            recorder.release(taking.link, taking)
+            release(taking.link, taking)
         raise
     stored = [flows.begin_stream(run, group) for group in shown]
     return Stepping(run, plan, takings, stored, shown)
@@ -146,14 +146,14 @@ def _give_up(recorder: Recorder, stepping: Stepping) -> None:
     if stepping.run.steps.exists():
         return
     for taking in stepping.takings:
-        recorder.release(taking.link, taking)
-    recorder.stepping = None
+        release(taking.link, taking)
+    recorder.recordings.drop(stepping)
     stepping.run.delete()
 
 
 def _of(recorder: Recorder, run: Run) -> Stepping:
-    stepping = recorder.stepping
-    if stepping is None or stepping.run.pk != run.pk:
+    stepping = recorder.recordings.of(run.experiment_id)
+    if not isinstance(stepping, Stepping) or stepping.run.pk != run.pk:
         raise NothingToRecord(f"Run {run.number} is not being recorded. Go on with it first.")
     return stepping
 

@@ -103,8 +103,8 @@ def steps_context(
 ) -> dict:
     """Give the rows of the stepwise run in the making, or of the last one, and what comes next."""
     form = form or page_form(request, experiment)
-    stepping = RECORDER.stepping
-    own = stepping is not None and stepping.run.experiment_id == experiment.pk
+    stepping = RECORDER.recordings.of(experiment.pk)
+    own = isinstance(stepping, Stepping)
     run = stepping.run if own else run or _last(experiment)
     table = tables([run]).get(run.pk) if run is not None else None
     typed = [one for one in experiment.entered if one.pk in form.typed]

@@ -79,7 +79,7 @@ async function refresh() {
   if (!answer?.ok) return;
   const status = await answer.json();
   const shown = readStatus();
-  if (status.recording !== shown.recording || status.phase !== shown.phase || status.stepping !== shown.stepping) {
+  if (status.recording !== shown.recording || status.phase !== shown.phase || status.stepping !== shown.stepping || String(status.used) !== String(shown.used)) {
     htmx.ajax("GET", main.dataset.panel, { target: "#plan", swap: "outerHTML" });
   }
   const trouble = document.getElementById("trouble");
