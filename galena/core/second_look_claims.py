@@ -6,7 +6,6 @@ import math
 
 import numpy as np
 
-from galena.core.fits.models import LinearModel
 from galena.core.fits.result import Fit
 from galena.core.residual_signs import Signs
 from galena.core.second_look import Remark, Straightness
@@ -16,8 +15,6 @@ _TIED = 0.999
 _BEYOND = 0.1  # of the readings' reach
 _NEARLY_ALL = 0.95
 FAR_OFF = 100.0  # uncertainties: nobody needs their number any more
-LINES = ("line", "proportional")
-_OFFSETS = {"line": "intercept", "inverse_constant": "c", "inverse_square_constant": "c"}
 
 
 def of_fit(fit: Fit, signs: Signs, straight: Straightness | None = None) -> list[Remark]:
@@ -47,7 +44,7 @@ def beyond(fit: Fit, x: float) -> Remark | None:
 
 def is_proportional(fit: Fit, straight: Straightness | None = None) -> bool | None:
     """Tell whether a line may be called directly proportional; None where it is no line."""
-    if fit.model.key != "line" or "intercept" in fit.held:
+    if not _may_be_proportional(fit) or "intercept" in fit.held:
         return None
     if not shows_dependence(fit) or (straight is not None and not straight.is_straight):
         return False
@@ -59,8 +56,13 @@ def shows_dependence(fit: Fit) -> bool:
     return abs(fit.params["slope"]) > FAR * fit.uncertainties["slope"]
 
 
+def _may_be_proportional(fit: Fit) -> bool:
+    """Tell whether it is a line whose offset might be zero."""
+    return fit.model.facts.is_line and bool(fit.model.facts.offset)
+
+
 def _bent(fit: Fit, straight: Straightness | None) -> Remark | None:
-    if fit.model.key not in LINES or straight is None or straight.is_straight is not False:
+    if not fit.model.facts.is_line or straight is None or straight.is_straight is not False:
         return None
     high = f"R² is {fit.r_squared:.4f}, and yet these" if fit.r_squared > _NEARLY_ALL else "These"
     return Remark(
@@ -71,17 +73,17 @@ def _bent(fit: Fit, straight: Straightness | None) -> Remark | None:
 
 
 def _offset(fit: Fit, straight: Straightness | None) -> Remark | None:
-    if fit.model.key == "line" and "slope" not in fit.held and not shows_dependence(fit):
+    if _may_be_proportional(fit) and "slope" not in fit.held and not shows_dependence(fit):
         return Remark(
             "No dependence is seen: the slope agrees with zero.",
             "Neither linear nor proportional may be said. Take readings over a wider stretch, or "
             "with less scatter.",
         )
-    name = _OFFSETS.get(fit.model.key)
-    if name is None or name in fit.held or not fit.uncertainties[name] > 0:
+    name = fit.model.facts.offset
+    if not name or name in fit.held or not fit.uncertainties[name] > 0:
         return None
     off = abs(fit.params[name]) / fit.uncertainties[name]
-    if fit.model.key != "line":
+    if not fit.model.facts.is_line:
         if off <= FAR:
             return None
         return Remark(
@@ -112,7 +114,7 @@ def _from_zero(off: float) -> str:
 
 
 def _falling(fit: Fit, straight: Straightness | None) -> Remark | None:
-    if fit.model.key != "line" or not fit.params["slope"] < -FAR * fit.uncertainties["slope"]:
+    if not _may_be_proportional(fit) or not fit.params["slope"] < -FAR * fit.uncertainties["slope"]:
         return None
     if straight is not None and not straight.is_straight:
         return None
@@ -143,7 +145,7 @@ def _curve(fit: Fit, signs: Signs) -> Remark | None:
 
 
 def _tied(fit: Fit) -> Remark | None:
-    if isinstance(fit.model, LinearModel) and fit.model.key in ("line", "quadratic", "cubic"):
+    if fit.model.facts.powers_tie:
         return None  # there it only says that zero is far from the readings
     names = list(fit.params)
     rho = np.abs(fit.correlation)

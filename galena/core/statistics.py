@@ -100,6 +100,23 @@ def effective_count(y: ArrayLike) -> float:
     return max(1.0, count / tau)
 
 
+def uncertainty_of_sd(sd: float, count: float) -> float:
+    """Give the standard uncertainty of a standard deviation of so many independent readings.
+
+    u(s) = s/√(2 (n - 1)), n at least 2. Source: JCGM 100:2008 (GUM), E.4.3.
+    """
+    return sd / math.sqrt(2 * (max(2.0, count) - 1))
+
+
+def uncertainty_of_median(sd: float, count: float) -> float:
+    """Give the standard uncertainty of the median of so many independent normal readings.
+
+    u = √(π/2) s/√n. Source: M. G. Kendall and A. Stuart, The Advanced Theory of Statistics 1
+    (1977), 14.
+    """
+    return math.sqrt(math.pi / 2) * sd / math.sqrt(count)
+
+
 def mean_with_uncertainty(y: ArrayLike) -> tuple[float, float]:
     """Give the mean of readings and its standard uncertainty, sd/√(effective count).
 

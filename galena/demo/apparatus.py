@@ -18,7 +18,7 @@ from galena.experiments.models import Experiment, Quantity, Run
 from galena.instruments.rigs.process import RigProcess
 from galena.instruments.rigs.room import PluggedRig
 from galena.recording.engine.recorder import Recorder
-from galena.recording.engine.state import Wish
+from galena.recording.engine.state import Recording, Waiting, Wish
 from galena.recording.stepwise import stepper
 from galena.shell.waiting import until
 
@@ -87,6 +87,11 @@ class Apparatus:
         bench_flows.zero(values, self.person)
         self.bench.refresh()
 
+    @property
+    def recorded(self) -> Recording | None:
+        """What is recorded now, or waited for."""
+        return self.recorder.recordings.of(self.experiment.pk)
+
     def wish(self, symbols: tuple[str, ...], note: str = "", **conditions: str) -> Wish:
         """Say what a run is to be of; conditions by name, with _ for a space."""
         known = {one.name.replace(" ", "_"): one.pk for one in self.experiment.conditions.all()}
@@ -104,8 +109,8 @@ class Apparatus:
         self.recorder.arm(wish, plan, self.channel(symbol).pk)
         time.sleep(plan.before + 0.15)  # what is from before must be there before the event
         self.set(act, 1)
-        until(lambda: self.recorder.current is not None, "the event", 60)
-        return self._ended(self.recorder.current.run)
+        until(lambda: not isinstance(self.recorded, Waiting), "the event", 60)
+        return self._ended(self.experiment.runs.latest("number"))
 
     def take(self, wish: Wish, average: float, quantity: Quantity, setting: str) -> None:
         """Take a stepwise reading at a setting."""
@@ -113,7 +118,7 @@ class Apparatus:
         stepper.take(self.recorder, wish, plan, [quantity], {quantity.pk: setting})
 
     def _ended(self, run: Run) -> Run:
-        until(lambda: self.recorder.current is None, "the end of the run", 120)
+        until(lambda: self.recorded is None, "the end of the run", 120)
         run.refresh_from_db()
         assert (run.state, run.ending) == (Run.State.FINISHED, ""), run.ending
         return run

@@ -57,7 +57,7 @@ def lamp_rail(experiment: Experiment, person: Person) -> None:
                 at.take(wish, 1.0, d, f"{distance:.3f}")
             if not lens:
                 at.set("d", DISTANCES[FORGOTTEN])
-                run = at.recorder.stepping.run
+                run = experiment.runs.latest("number")
                 stepper.take_again(at.recorder, run, FORGOTTEN + 1, person)
             at.recorder.stop(experiment.pk, str(person))
 

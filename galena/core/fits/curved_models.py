@@ -18,6 +18,7 @@ from scipy.special import erf, expit
 from galena.core.fits.models import columns_of
 from galena.core.fits.spectrum import frequencies
 from galena.core.formula.parameter_units import Powers
+from galena.core.model_facts import NO_FACTS, Facts
 from galena.core.units import Unit
 
 Floats = NDArray[np.float64]
@@ -53,6 +54,7 @@ class CurvedModel:
     begin: Callable[[tuple[float, ...], Floats], tuple[float, ...]] = field(repr=False)
     rate_of: Rate = field(repr=False)
     above_zero: bool = False
+    facts: Facts = NO_FACTS
 
     @cached_property
     def parameters(self) -> tuple[str, ...]:
@@ -257,7 +259,7 @@ CURVED = (
     CurvedModel(
         "power", "power", "a*x^n", {"a": _A, "n": _ONE}, _power, _exponents,
         lambda x, n: (x**n,), lambda s, f: (f[0], s[0]), lambda x, y, p, slope: y * p["n"] / x,
-        above_zero=True,
+        above_zero=True, facts=Facts(counts_x=True),
     ),
     CurvedModel(
         "growth", "exponential growth", "a*exp(x/τ)", {"a": _A, "τ": _X}, _exponential(1.0),

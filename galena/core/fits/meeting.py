@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 from galena.core.errors import FitError
-from galena.core.fits.models import LinearModel
 from galena.core.fits.result import Fit
 
 Floats = NDArray[np.float64]
@@ -74,7 +73,7 @@ def place_of(fit: Fit, y: float, near: float | None = None) -> Crossing:
     """
     near = (fit.reach[0] + fit.reach[1]) / 2 if near is None else near
     x = None
-    if _is_line(fit):  # a line reaches any value, however far away
+    if fit.model.facts.is_line:  # a line reaches any value, however far away
         steep, height = float(fit.rate(near)[0]), float(fit.predict(near)[0])
         rise = abs(steep) * (fit.reach[1] - fit.reach[0])
         x = near + (y - height) / steep if rise > _PARALLEL * abs(height) else None
@@ -91,14 +90,10 @@ def _between(a: tuple[float, float], b: tuple[float, float]) -> float:
     return (first[1] + second[0]) / 2
 
 
-def _is_line(fit: Fit) -> bool:
-    return isinstance(fit.model, LinearModel) and fit.model.key in ("line", "proportional")
-
-
 def _of_lines(fit_a: Fit, fit_b: Fit, near: float) -> float | None:
     """Give the meeting of two straight lines; None where one of them is bent."""
     for one in (fit_a, fit_b):
-        if not (_is_line(one) or one.model.key == "constant"):
+        if not one.model.facts.is_straight:
             return None
     slope_a, slope_b = float(fit_a.rate(near)[0]), float(fit_b.rate(near)[0])
     if not abs(slope_a - slope_b) > _PARALLEL * max(abs(slope_a), abs(slope_b)):

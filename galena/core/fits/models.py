@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.core.formula.parameter_units import Powers
+from galena.core.model_facts import NO_FACTS, Facts
 from galena.core.units import Unit
 
 Floats = NDArray[np.float64]
@@ -33,6 +34,8 @@ class Model(Protocol):
     def formula(self) -> str: ...
     @property
     def parameters(self) -> tuple[str, ...]: ...
+    @property
+    def facts(self) -> Facts: ...
 
     def values(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give y at x, shape (n,)."""
@@ -62,6 +65,7 @@ class LinearModel:
     label: str
     formula: str
     basis: Mapping[str, Basis]
+    facts: Facts = NO_FACTS
 
     @cached_property
     def parameters(self) -> tuple[str, ...]:
@@ -137,20 +141,30 @@ def columns_of(columns: Iterable[Floats | float], count: int) -> Floats:
     return found
 
 
-def _linear(key: str, label: str, formula: str, **basis: Basis) -> LinearModel:
-    return LinearModel(key, label, formula, MappingProxyType(basis))
+def _linear(
+    key: str, label: str, formula: str, facts: Facts = NO_FACTS, **basis: Basis
+) -> LinearModel:
+    return LinearModel(key, label, formula, MappingProxyType(basis), facts)
+
+
+_LEVEL = Facts(is_straight=True)
+_PROPORTIONAL = Facts(is_line=True, is_straight=True)
+_LINE = Facts(is_line=True, is_straight=True, offset="intercept", powers_tie=True)
+_POWERS, _PLUS, _COUNTED = Facts(powers_tie=True), Facts(offset="c"), Facts(counts_x=True)
 
 
 LINEAR = (
-    _linear("constant", "constant", "c", c=0),
-    _linear("proportional", "proportional", "slope*x", slope=1),
-    _linear("line", "line", "slope*x + intercept", slope=1, intercept=0),
-    _linear("quadratic", "quadratic", "a*x^2 + b*x + c", a=2, b=1, c=0),
-    _linear("cubic", "cubic", "a*x^3 + b*x^2 + c*x + d", a=3, b=2, c=1, d=0),
+    _linear("constant", "constant", "c", _LEVEL, c=0),
+    _linear("proportional", "proportional", "slope*x", _PROPORTIONAL, slope=1),
+    _linear("line", "line", "slope*x + intercept", _LINE, slope=1, intercept=0),
+    _linear("quadratic", "quadratic", "a*x^2 + b*x + c", _POWERS, a=2, b=1, c=0),
+    _linear("cubic", "cubic", "a*x^3 + b*x^2 + c*x + d", _POWERS, a=3, b=2, c=1, d=0),
     _linear("inverse", "inverse", "k/x", k=-1),
-    _linear("inverse_constant", "inverse plus constant", "k/x + c", k=-1, c=0),
+    _linear("inverse_constant", "inverse plus constant", "k/x + c", _PLUS, k=-1, c=0),
     _linear("inverse_square", "inverse square", "k/x^2", k=-2),
-    _linear("inverse_square_constant", "inverse square plus constant", "k/x^2 + c", k=-2, c=0),
+    _linear(
+        "inverse_square_constant", "inverse square plus constant", "k/x^2 + c", _PLUS, k=-2, c=0
+    ),
     _linear("square_root", "square root", "k*sqrt(x)", k=0.5),
-    _linear("logarithm", "logarithm", "a*ln(x) + b", a="ln", b=0),
+    _linear("logarithm", "logarithm", "a*ln(x) + b", _COUNTED, a="ln", b=0),
 )

@@ -58,6 +58,13 @@ class Fit:
             return self.centred.values(places)
         return self.model.values(places, self.params)
 
+    def residuals_at(self, x: ArrayLike, y: ArrayLike) -> NDArray[np.float64]:
+        """Give what the fit leaves over of readings y at places x, shape (n,), NaN where the model
+        has no value."""
+        places = np.asarray(x, dtype=np.float64)
+        left = np.asarray(np.asarray(y, dtype=np.float64) - self.predict(places))
+        return np.where(self.model.outside(places), np.nan, left)
+
     def band(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the standard uncertainty of the model's y at x, shape (n,).
 

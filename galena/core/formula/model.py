@@ -24,6 +24,7 @@ from galena.core.formula.rows import Rows
 from galena.core.formula.syntax import Call, Node, names, parts
 from galena.core.formula.unit_pass import work_out
 from galena.core.formula.values import Floats, Value
+from galena.core.model_facts import NO_FACTS, Facts
 from galena.core.units import Unit, exponent
 
 _PI = ("π", "pi")
@@ -48,6 +49,10 @@ class ModelFormula:
     @property
     def label(self) -> str:
         return self.formula
+
+    @property
+    def facts(self) -> Facts:
+        return NO_FACTS
 
     def values(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give y at x, shape (n,)."""

@@ -6,30 +6,21 @@ from dataclasses import replace
 
 import numpy as np
 
-from galena.core import dimensions, series, units
+from galena.core import series, units
 from galena.core.budget import allowed
 from galena.core.errors import GalenaError, SeriesError
 from galena.core.fits.together import Set, fit_together
-from galena.core.formula import Symbol, Value
-from galena.core.influence import Influence, correlation
+from galena.core.influence import Influence
 from galena.desk.errors import DeskError
+from galena.desk.findings.building import OfFindings
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Asked
-from galena.desk.findings.questions import built as of_findings
-from galena.desk.findings.questions.built import (
-    Correlation,
-    Named,
-    Source,
-    as_values,
-    own_covariance,
-)
+from galena.desk.findings.questions.basis import Source
 from galena.desk.findings.questions.fitted import model_of, stated, weights_of
 from galena.desk.models import Finding, Span
 from galena.desk.sheets import x_places
 from galena.experiments.columns import Placed, over
 from galena.experiments.data.cache import Cache
 from galena.experiments.data.readings import Readings
-from galena.experiments.formulas.symbols import formulas_of
-from galena.experiments.models import Condition, ConditionValue, Given
 
 RELATED = ("sheet__x", "sheet__experiment", "span", "marker", "second", "run", "quantity")
 PATIENCE = 5.0  # seconds that one finding may take
@@ -118,8 +109,9 @@ class Answers:
             return Answer(trouble="This question is not known any more. Remove it.")
         try:
             with allowed(PATIENCE):
-                if finding.is_built:
-                    return self._built(finding)
+                question = QUESTIONS[finding.kind]
+                if question.build is not None:
+                    return question.build(OfFindings(self, finding))
                 if finding.details.get("shared") and not finding.details.get("by_hand"):
                     return self._together(finding)
                 found = self._readings_of(finding)
@@ -146,28 +138,8 @@ class Answers:
             self._answers[_key(one)] = said.but(remark=f"{said.remark}; {names} shared by all runs")
         return self._answers[_key(finding)]
 
-    def _built(self, finding: Finding) -> Answer:
-        details, kind = finding.details, finding.kind
-        if kind == "formula":
-            return self._by_formula(finding)
-        if kind == "difference":
-            pairs = details["of"]
-            sources = [self._source(pk) for pk, _ in pairs]
-            numbers = [Named(one.estimate(key), f"finding {pk}")
-                       for one, (pk, key) in zip(sources, pairs, strict=True)]  # fmt: skip
-            shared = own_covariance(numbers, self._correlation(pairs))[0, 1]
-            first, second = (one.estimate for one in numbers)
-            names = (sources[0].name, sources[1].name)
-            return of_findings.difference(first, second, names, float(shared))
-        sources = [self._source(pk) for pk in finding.of]
-        if kind == "there":
-            self._asked[_key(finding)] = _asked(finding, self._readings_of(finding).readings)
-            return of_findings.there(sources[0], self.asked(finding))
-        if kind == "meet":
-            return of_findings.meet(sources, details)
-        return of_findings.OF_FIT[kind](sources[0], details)
-
-    def _source(self, pk: int) -> Source:
+    def source(self, pk: int) -> Source:
+        """Give a finding that another is built on. Raises DeskError where it is gone."""
         finding = self.findings.get(pk)
         if finding is None or (finding.run and finding.run.removed_at):
             raise DeskError("The finding that this is built on was taken away.")
@@ -175,20 +147,7 @@ class Answers:
         asked = self.asked(finding) if finding.run and finding.kind in FITS else None
         return Source(said(finding), answer, asked)
 
-    def _correlation(self, pairs: list) -> Correlation:
-        """Give what tells how far two numbers come from the same readings."""
-        influences = [self._influence(pk, key) for pk, key in pairs]
-        readings = [self._readings_key(pk) for pk, _ in pairs]
-
-        def between(i: int, j: int) -> float:
-            first, second = influences[i], influences[j]
-            if first is None or second is None or readings[i] != readings[j]:
-                return 0.0
-            return correlation(first, second)
-
-        return between
-
-    def _influence(self, pk: int, key: str) -> Influence | None:
+    def influence(self, pk: int, key: str) -> Influence | None:
         """Tell how a number of a finding changes with each of its readings, where it is known."""
         finding = self.findings[pk]
         question = QUESTIONS.get(finding.kind)
@@ -196,49 +155,10 @@ class Answers:
             return None
         return question.influence(self.asked(finding), self.of(finding), key)
 
-    def _readings_key(self, pk: int) -> Hashable:
+    def readings_key(self, pk: int) -> Hashable:
+        """Name the readings that a finding is of."""
         finding = self.findings[pk]
         return finding.run_id, finding.quantity_id, finding.sheet.x_id
-
-    def _by_formula(self, finding: Finding) -> Answer:
-        known: dict[str, Symbol] = {}
-        values: dict[str, Value] = {}
-        symbols = finding.details.get("symbols", {})
-        pairs = list(symbols.values())
-        numbers = [Named(self._source(pk).estimate(key), f"finding {pk}") for pk, key in pairs]
-        for symbol, one in zip(symbols, numbers, strict=True):
-            known[symbol] = Symbol(one.estimate.unit, "quantity", symbol)
-        values |= zip(symbols, as_values(numbers, self._correlation(pairs)), strict=True)
-        runs = {self.findings[pk].run for pk in finding.of if self.findings.get(pk)}
-        for symbol, (what, value) in _constants(finding, runs).items():
-            known.setdefault(symbol, what)
-            values.setdefault(symbol, value)
-        return of_findings.by_formula(finding.details["formula"], known, values)
-
-
-def _constants(finding: Finding, runs: set) -> dict[str, tuple[Symbol, Value]]:
-    """Give the givens, and the conditions of the run that a formula is about, if it is one."""
-    formulas = formulas_of(finding.sheet.experiment)
-    found: dict[str, tuple[Symbol, Value]] = {}
-    run = next(iter(runs)) if len(runs) == 1 else None
-    held = ConditionValue.objects.filter(run=run) if run is not None else ()
-    by_condition = {one.condition_id: one for one in held}
-    for symbol, thing in formulas.things.items():
-        one = by_condition.get(thing.pk) if isinstance(thing, Condition) else None
-        if isinstance(thing, Given):
-            source, value, u = f"given {thing.pk}", thing.value, thing.u
-        elif one is not None and one.value is not None:
-            source, value, u = f"condition {thing.pk} of {run.pk}", one.value, one.u
-        else:
-            continue
-        unit = units.parse(thing.unit)
-        size, origin = dimensions.factor(unit), dimensions.origin(unit)
-        shared = {source: u * size} if u else {}
-        found[symbol] = (
-            Symbol(unit, "given", thing.name),
-            Value(value * size + origin, shared=shared),
-        )
-    return found
 
 
 def said(finding: Finding) -> str:
@@ -250,14 +170,27 @@ def said(finding: Finding) -> str:
     return f"{label}{where}" + (f", run {finding.run.number}" if finding.run else "")
 
 
-def _shares(one: Finding, other: Finding) -> bool:
-    same = ("span_id", "kind", "quantity_id")
+def told(finding: Finding) -> dict[str, object]:
+    """Give what a finding's question was told, with what is meant where it was not."""
+    question = QUESTIONS.get(finding.kind)
+    return dict(finding.details) if question is None else question.told(finding.details)
+
+
+def identity(finding: Finding) -> tuple[Hashable, ...]:
+    """Give what findings have in common that ask the same of the same quantity."""
+    question = QUESTIONS.get(finding.kind)
+    asked = () if question is None else question.identity(finding.details)
+    return finding.kind, finding.quantity_id, *asked
+
+
+def _shares(finding: Finding, other: Finding) -> bool:
+    """Tell whether a finding is fitted together with another."""
     return (
-        all(getattr(one, name) == getattr(other, name) for name in same)
-        and one.details.get("shared") == other.details.get("shared")
-        and one.details.get("formula") == other.details.get("formula")
-        and not one.details.get("by_hand")
-        and one.run.removed_at is None
+        finding.span_id == other.span_id
+        and identity(finding) == identity(other)
+        and finding.details.get("shared") == other.details.get("shared")
+        and not finding.details.get("by_hand")
+        and finding.run.removed_at is None
     )
 
 
@@ -283,7 +216,7 @@ def _asked(finding: Finding, readings: Readings) -> Asked:
     return Asked(
         inside, whole, places, units.parse(sheet.x_unit), units.parse(quantity.unit),
         sheet.x_symbol, quantity.symbol, x_places.x_decimals(sheet, finding.run),
-        quantity.decimals, finding.details, str(quantity.pk),
+        quantity.decimals, told(finding), str(quantity.pk),
         harvested=finding.run is not None and finding.run.kind.is_summary,
     )  # fmt: skip
 

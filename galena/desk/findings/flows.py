@@ -13,8 +13,8 @@ from galena.core.formula.syntax import names
 from galena.core.plateaus import plateaus
 from galena.desk.annotations import flows
 from galena.desk.errors import DeskError
-from galena.desk.findings.answers import Answers
-from galena.desk.findings.questions import FITS, QUESTIONS, TYPED
+from galena.desk.findings.answers import Answers, identity
+from galena.desk.findings.questions import FITS, QUESTIONS, TYPED, Question
 from galena.desk.findings.questions.fitted import model_of
 from galena.desk.models import Finding, Graph, Marker, Note, Sheet, Span, Trace
 from galena.desk.sheets.flows import MOST_GRAPHS
@@ -52,29 +52,37 @@ def build(
     Raises DeskError.
     """
     question = QUESTIONS.get(kind)
-    needed = {"fit": 1, "findings": 2}.get(question.of if question else "", 0)
+    if question is None or question.build is None or question.count not in (None, len(of)):
+        raise DeskError("This cannot be asked of these findings.")
     keys = [one[0] if isinstance(one, list) else one for one in of]
     known = {one.pk: one for one in sheet.findings.filter(pk__in=keys)}
-    if question is None or not needed or (kind != "formula" and len(of) != needed):
-        raise DeskError("This cannot be asked of these findings.")
     if len(known) < len(set(keys)):
         raise DeskError("One of these findings was taken away in the meantime.")
-    if kind == "meet" and any(one.kind not in FITS for one in known.values()):
+    if question.of_fits and any(one.kind not in FITS for one in known.values()):
         raise DeskError("Only fits meet. Choose two fits.")
-    first = known[keys[0]] if keys else None
-    about = {"run": first.run, "quantity": first.quantity} if first and kind != "formula" else {}
-    place = {"span": first.span, "marker": first.marker} if first and needed == 1 else {}
     details = {**(details or {}), "of": of}
-    if kind == "there" and quantity is not None:
-        about["quantity"] = quantity
-    for one in sheet.findings.filter(kind=kind):
-        if one.details == details and one.quantity == about.get("quantity"):
-            return one
+    about = _about(question, known.get(keys[0]) if keys else None, quantity)
+    for there in sheet.findings.filter(kind=kind):
+        same = question.identity(there.details) == question.identity(details)
+        if same and there.details["of"] == of and there.quantity == about.get("quantity"):
+            return there
     _refuse_many(sheet)
     with transaction.atomic():
-        made = Finding.objects.create(sheet=sheet, kind=kind, details=details, **about, **place)
+        built = Finding.objects.create(sheet=sheet, kind=kind, details=details, **about)
         touch(sheet.experiment)
-    return made
+    return built
+
+
+def _about(question: Question, first: Finding | None, quantity: Quantity | None) -> dict:
+    """Tell which run, quantity and place a finding built on others is about, from the first."""
+    if first is None or question.count is None:
+        return {}
+    about = {"run": first.run, "quantity": first.quantity}
+    if question.of_quantity and quantity is not None:
+        about["quantity"] = quantity
+    if question.count == 1:
+        about |= {"span": first.span, "marker": first.marker}
+    return about
 
 
 def build_formula(
@@ -121,7 +129,8 @@ def _ask(
     if kind == TYPED:
         fits.chosen_model(str(details.get("formula", "")).strip())
     there = list(sheet.findings.filter(kind=kind, quantity=quantity, **place))
-    known = {one.run_id: one for one in there if _same(one.details, details)}
+    asked = QUESTIONS[kind].identity(details)
+    known = {one.run_id: one for one in there if QUESTIONS[kind].identity(one.details) == asked}
     _refuse_many(sheet, len(runs))
     with transaction.atomic():
         found = [
@@ -132,11 +141,6 @@ def _ask(
         ]  # fmt: skip
         touch(sheet.experiment)
     return found
-
-
-def _same(details: dict, other: dict) -> bool:
-    told = ("formula", "level", "baseline", "readings_only", "count", "order")
-    return all(details.get(name) == other.get(name) for name in told)
 
 
 def _refuse_many(sheet: Sheet, more: int = 1) -> None:
@@ -304,8 +308,12 @@ def mark_plateaus(sheet: Sheet, quantity: Quantity, run: Run) -> list[Span]:
 def _of_all_runs(finding: Finding) -> list[Finding]:
     same = Finding.objects.filter(span=finding.span, kind=finding.kind, quantity=finding.quantity)
     kept = same.filter(run__removed_at=None).select_related("sheet__experiment", "run")
-    formula = finding.details.get("formula")
-    return [one for one in kept if one.details.get("formula") == formula]
+    return [one for one in kept if identity(one) == identity(finding)]
+
+
+def parameters_of(finding: Finding) -> list[str]:
+    """Name the parameters of a fit. Raises DeskError where it is none."""
+    return list(_model(finding).parameters)
 
 
 def _model(finding: Finding) -> fits.Model:

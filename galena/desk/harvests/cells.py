@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from galena.core.statistics import describe
+from galena.core.pooling import mean_of_repeats
 from galena.desk.findings.answers import Answers
 from galena.desk.findings.questions import Answer
 from galena.desk.models import Finding, Harvest, Span
@@ -138,16 +138,12 @@ def _groups(one: Harvest, runs: dict[int, Run]) -> list[list[int]]:
 
 
 def _grouped(cells: _Cells, groups: list[list[int]]) -> _Cells:
-    """Give the mean of each group, no surer than what is known of each of its members makes it:
-    two that agree by chance are no better than two."""
+    """Give the mean of each group of repeats."""
     values, u, shared = (np.full(len(groups), fill) for fill in (np.nan, 0.0, 0.0))
     for place, rows in enumerate(groups):
         good = [row for row in rows if math.isfinite(cells.values[row])]
         if not good:
             continue
-        told = describe(cells.values[good])
-        known = float(np.linalg.norm(cells.u[good])) / told.count
-        scatter = told.standard_error if told.count > 1 else 0.0
-        values[place], u[place] = told.mean, max(scatter, known)
+        values[place], u[place] = mean_of_repeats(cells.values[good], cells.u[good])
         shared[place] = float(cells.shared[good].mean())
     return _Cells(values, u, shared)

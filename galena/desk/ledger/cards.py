@@ -11,7 +11,7 @@ from galena.core.formula.reading import rename
 from galena.core.pooling import agreement
 from galena.core.second_look_claims import FAR_OFF
 from galena.core.symbols import plain
-from galena.desk.findings.answers import RELATED, Answers, said
+from galena.desk.findings.answers import RELATED, Answers, identity, said
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Answer, Estimate, Question
 from galena.desk.models import Finding, Marker, Note, Sheet, Span
 from galena.desk.sheets import x_places
@@ -111,6 +111,11 @@ class SpanCard:
     trouble: str
 
     @property
+    def at(self) -> str:
+        """What the ids of its fields end with."""
+        return f"s{self.span.pk}"
+
+    @property
     def remarks(self) -> list[tuple[Row, str]]:
         """The second look on its findings."""
         return [(row, one) for row in self.rows for one in row.answer.remarks]
@@ -123,7 +128,7 @@ class SpanCard:
             finding = row.finding
             counts = finding.run is not None and finding.run.shown
             if counts and row.answer.estimates and not row.answer.by_hand:
-                key = (finding.kind, finding.quantity_id, finding.details.get("formula"))
+                key = identity(finding)
                 groups.setdefault(key, []).append(row)
         return [told for rows in groups.values() if len(rows) > 1 for told in _agreement(rows)]
 
@@ -177,6 +182,11 @@ class MarkerCard:
     rows: list[Row] = field(default_factory=list)
 
     @property
+    def at(self) -> str:
+        """What the ids of its fields end with."""
+        return f"m{self.marker.pk}"
+
+    @property
     def remarks(self) -> list[tuple[Row, str]]:
         return [(row, one) for row in self.rows for one in row.answer.remarks]
 
@@ -189,11 +199,25 @@ class Asks:
     more: list[Question] = field(
         default_factory=lambda: [
             one for one in QUESTIONS.values()
-            if one.of == "span" and one.key not in (*AT_HAND, *FITS) and not one.form
+            if one.of == "span" and one.key not in (*AT_HAND, *FITS) and not one.inputs
         ]
     )  # fmt: skip
+    told: list[Question] = field(
+        default_factory=lambda: [
+            one for one in QUESTIONS.values()
+            if one.of == "span" and one.inputs and one.key not in FITS
+        ]
+    )  # fmt: skip
+    of_fit: list[Question] = field(
+        default_factory=lambda: [
+            one for one in QUESTIONS.values() if one.of == "fit" and one.inputs
+        ]
+    )  # fmt: skip
+    of_marker: list[Question] = field(
+        default_factory=lambda: [one for one in QUESTIONS.values() if one.of == "marker"]
+    )
     models: list[Question] = field(
-        default_factory=lambda: [QUESTIONS[one] for one in FITS if one != "model"]
+        default_factory=lambda: [QUESTIONS[one] for one in FITS if not QUESTIONS[one].inputs]
     )
 
 

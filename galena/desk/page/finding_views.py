@@ -17,11 +17,11 @@ from galena.desk.annotations import flows
 from galena.desk.errors import DeskError
 from galena.desk.findings import flows as finding_flows
 from galena.desk.findings.answers import PATIENCE, RELATED, Answers
-from galena.desk.findings.questions import FITS
+from galena.desk.findings.questions import FITS, QUESTIONS, Question
 from galena.desk.findings.questions.fitted import model_of
 from galena.desk.ledger import cards
 from galena.desk.models import Finding, Marker, Sheet, Span
-from galena.desk.page import responses
+from galena.desk.page import panel_acts, responses
 from galena.desk.page.annotation_views import front_of, placed
 from galena.desk.traces.drawn import having, shown_runs
 from galena.experiments.access import experiment_for
@@ -47,7 +47,7 @@ def ask(request, experiment_id: int, span_id: int):
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
         flows.ask_of(span, quantity)
-        made.extend(finding_flows.ask(span, kind, quantity, runs, _details(request, kind)))
+        made.extend(finding_flows.ask(span, kind, quantity, runs, _told(request, kind)))
         if "by_hand" in request.POST and kind in FITS:
             for one in made:
                 finding_flows.by_hand(one)
@@ -73,7 +73,7 @@ def ask_marker(request, experiment_id: int, marker_id: int):
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
         flows.ask_of(marker, quantity)
-        finding_flows.ask_marker(marker, kind, quantity, runs, _details(request, kind), second)
+        finding_flows.ask_marker(marker, kind, quantity, runs, _told(request, kind), second)
 
     return responses.changed(request, sheet, f"ask {kind} of marker {marker}", act)
 
@@ -83,6 +83,7 @@ def build(request, experiment_id: int, sheet_id: int):
     """Ask something of other findings."""
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
     kind, post = request.POST.get("kind", ""), request.POST
+    question = QUESTIONS.get(kind)
 
     def act() -> None:
         if kind == "formula":
@@ -94,12 +95,12 @@ def build(request, experiment_id: int, sheet_id: int):
                 save_given(sheet.experiment, None, "", post["given"], value, unit)
             finding_flows.build_formula(sheet, text, name, symbols)
             return
-        key = post.get("quantity", "")
         quantity = None
-        if kind == "there":
-            quantity = get_object_or_404(sheet.experiment.quantities, pk=requested.key(key))
-        of = _of(post.getlist("of"), kind)
-        finding_flows.build(sheet, kind, of, _details(request, kind), quantity)
+        if question is not None and question.of_quantity:
+            key = requested.key(post.get("quantity"))
+            quantity = get_object_or_404(sheet.experiment.quantities, pk=key)
+        of = _of(post.getlist("of"), question)
+        finding_flows.build(sheet, kind, of, _told(request, kind), quantity)
 
     draft = None
     if kind == "formula":
@@ -123,8 +124,8 @@ def change(request, experiment_id: int, finding_id: int):
     finding, sheet = _placed(request, experiment_id, finding_id)
     if finding is None:
         return responses.show_ledger(request, sheet, responses.GONE)
-    act = _act(request, finding)
-    whole = request.POST.get("act") in ("residuals", "graph")
+    act = panel_acts.act_of(finding, request.POST)
+    whole = request.POST.get("act") in panel_acts.CHANGE_GRAPHS
     response = responses.changed(request, sheet, f"change {finding.kind}", act, whole=whole)
     return _panel(request, _found(experiment_id, finding_id), sheet, response.trouble, whole=whole)
 
@@ -211,11 +212,8 @@ def _side_by_side(group: list[Finding], known: Answers) -> dict:
     for one in group:
         asked = known.asked(one)
         found = known.of(one).fit
-        y = asked.inside.y
-        x = asked.inside.t
-        good = ~found.model.outside(x) & (y == y)
-        left = (y - found.predict(x))[good]
-        fitted.append(replace(found, residuals=left))
+        left = found.residuals_at(asked.inside.t, asked.inside.y)
+        fitted.append(replace(found, residuals=left[left == left]))
     rows = []
     for one in compared(fitted):
         finding = group[one.place]
@@ -335,84 +333,7 @@ def _others(known: cards.Ledger, row: cards.Row) -> dict:
     }  # fmt: skip
 
 
-def _act(request, finding: Finding):
-    """Give what is to be done with a finding."""
-    post = request.POST
-
-    def act() -> None:
-        wish = post.get("act", "")
-        if wish == "weighted":
-            finding_flows.weight(finding, "weighted" in post)
-        elif wish == "hand":
-            finding_flows.by_hand(finding)
-        elif wish == "lay":
-            finding_flows.lay_on(finding, _typed(post, _names(finding)))
-        elif wish == "fit":
-            typed = _typed(post, _names(finding))
-            if typed:
-                finding_flows.lay_on(finding, typed)
-            finding_flows.fit_it(finding)
-        elif wish == "hold":
-            held = post.getlist("held")
-            finding_flows.hold(finding, _typed(post, held))
-        elif wish == "share":
-            finding_flows.share(finding, post.getlist("shared"))
-        elif wish == "name":
-            finding_flows.rename(finding, post.get("name", ""))
-        elif wish == "why":
-            finding_flows.say_why(finding, post.get("why", ""))
-        elif wish == "graph":
-            finding_flows.show_on_graph(finding, "shown" in post)
-        elif wish == "residuals":
-            finding_flows.show_residuals(finding, "shown" in post)
-        else:
-            raise DeskError("This cannot be done with a finding.")
-
-    return act
-
-
-def _names(finding: Finding) -> list[str]:
-    return list(fits.chosen_model(model_of(finding.kind, finding.details)).parameters)
-
-
-def _typed(post, names: list[str]) -> dict[str, float]:
-    return {name: numbers.parse(post[f"p-{name}"], name) for name in names if f"p-{name}" in post}
-
-
-def _details(request, kind: str) -> dict:
-    """Read what a question needs to be told. Raises NumberError, DeskError."""
-    post, found = request.POST, {}
-    if kind == "crossing":
-        found["level"] = numbers.parse(post.get("level", ""), "The level")
-    if kind == "area":
-        base = post.get("baseline", "").strip()
-        if base == "ends":
-            found["baseline"] = "ends"
-        elif base:
-            found["baseline"] = numbers.parse(base, "The baseline")
-        if "readings_only" in post:
-            found["readings_only"] = True
-    if kind == "slope" and post.get("count"):
-        count = requested.whole(post["count"], "The readings of a slope", 0, 10**6)
-        if not 3 <= count <= 9999:
-            raise DeskError("A slope is taken from 3 to 9999 readings. Type how many.")
-        found |= {"count": count, "order": 2 if post.get("order") == "2" else 1}
-    if kind == "model":
-        text = post.get("formula", "").strip()
-        if not text:
-            raise DeskError("Type the model as a formula of x, for example a*exp(-x/b) + c.")
-        found["formula"] = text
-    for name in ("x", "y"):
-        if kind == f"at_{name}":
-            found[name] = numbers.parse(post.get(name, ""), f"The value of {name}")
-    if kind == "each":
-        found["parameter"] = post.get("parameter", "")
-    if kind == "meet" and post.get("near", "").strip():
-        found["near"] = numbers.parse(post["near"], "The place")
-    return found
-
-
-def _of(typed: list[str], kind: str) -> list:
+def _of(typed: list[str], question: Question | None) -> list:
     """Read which findings a question is about: keys, or keys with the name of a number."""
     found: list = []
     for one in typed:
@@ -420,13 +341,18 @@ def _of(typed: list[str], kind: str) -> list:
         key = requested.key_or_none(text)
         if key is None:
             raise DeskError("Choose the findings that this is about.")
-        found.append([key, name] if kind == "difference" else key)
+        found.append([key, name] if question and question.of_numbers else key)
     return found
+
+
+def _told(request, kind: str) -> dict:
+    """Read what a question is told. Raises GalenaError."""
+    return QUESTIONS[kind].read(request.POST) if kind in QUESTIONS else {}
 
 
 def _quantity(request, sheet: Sheet) -> Quantity:
     key = request.POST.get("of", "")
-    if key and request.POST.get("kind") not in ("meet", "difference"):
+    if key:
         return get_object_or_404(sheet.experiment.quantities, pk=requested.key(key))
     if sheet.quantity is None:
         raise DeskError("This sheet shows nothing yet. Choose what goes upright.")
@@ -447,7 +373,7 @@ def _residuals(finding: Finding, asked, found) -> list[dict]:
     inside = asked.inside
     if not finding.residuals.exists() or len(inside) > 4000:
         return []
-    left = inside.y - found.predict(inside.t)
+    left = found.residuals_at(inside.t, inside.y)
     good = left == left
     title = f"residuals by hand, {finding.run}: {signs(left[good]).said}"
     moved = {"x": inside.t[good].tolist(), "y": left[good].tolist(), "title": title}

@@ -99,7 +99,7 @@ def _left_over(sheet: Sheet, shown: set[int]) -> list[Drawn]:
         if fit is None or finding.run_id not in shown:
             continue
         inside = answers.asked(finding).inside
-        off = inside.y - fit.predict(inside.t) if len(inside) else inside.y
+        off = fit.residuals_at(inside.t, inside.y)
         quantity = copy(trace.quantity)
         quantity.symbol = f"{RESIDUAL}_{plain(quantity.symbol)}"
         quantity.unit = str(of_difference(units.parse(quantity.unit)))

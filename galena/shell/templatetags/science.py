@@ -156,3 +156,10 @@ def share(value):
     off = abs(1 - float(value))
     decimals = next((n for n in range(2, 5) if round(off, n) >= 10.0**-n), 5)
     return numbers.fixed(float(value), decimals)
+
+
+@register.simple_tag
+def input_label(question_input, x, y):
+    """Write the words before a field of a question, with the symbols of the axes typeset."""
+    parts = {"x": symbol(x or "x"), "y": symbol(y or "y")}
+    return format_html(question_input.label, **parts)

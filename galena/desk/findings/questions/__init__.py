@@ -4,16 +4,26 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from galena.core.fits import MODELS
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate, Question
+from galena.desk.findings.questions.answer import Answer, Asked, Estimate
 from galena.desk.findings.questions.built import BUILT
-from galena.desk.findings.questions.fitted import FITTED, TYPED
+from galena.desk.findings.questions.fitted import TYPED
+from galena.desk.findings.questions.models import FITTED
 from galena.desk.findings.questions.place import PLACE
+from galena.desk.findings.questions.question import Question
 from galena.desk.findings.questions.stretch import STRETCH
 
-QUESTIONS: Mapping[str, Question] = MappingProxyType(
-    {one.key: one for one in (*STRETCH, *FITTED, *PLACE, *BUILT)}
-)
+_questions = {one.key: one for one in (*STRETCH, *FITTED, *PLACE, *BUILT)}
+QUESTIONS: Mapping[str, Question] = MappingProxyType(_questions)
 AT_HAND = ("mean", "spread", "area", "line")  # what a card offers first
 FITS = (*MODELS, TYPED)
 
-__all__ = ["AT_HAND", "FITS", "QUESTIONS", "TYPED", "Answer", "Asked", "Estimate", "Question"]
+
+def register(*questions: Question) -> None:
+    """Have further questions."""
+    for question in questions:
+        _questions[question.key] = question
+
+
+__all__ = [
+    "AT_HAND", "FITS", "QUESTIONS", "TYPED", "Answer", "Asked", "Estimate", "Question", "register",
+]  # fmt: skip

@@ -1,20 +1,16 @@
-"""What a question is asked of, and what an answer to it is made of."""
+"""What a question of readings is asked of, and what an answer is made of."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal
 
 from galena.core import fits, numbers
-from galena.core.influence import Influence
 from galena.core.residual_signs import Signs
 from galena.core.units import Unit
 from galena.core.units import format as typeset
 from galena.experiments.data.readings import Readings
-
-Of = Literal["span", "marker", "pair", "fit", "findings"]
 
 
 @dataclass(frozen=True)
@@ -127,23 +123,4 @@ def following(count: int, counts_as: float) -> str:
     return (
         f"readings follow each other: {numbers.grouped(count)} count as "
         f"{numbers.grouped(max(1, round(counts_as)))}"
-    )
-
-
-@dataclass(frozen=True)
-class Question:
-    """`ask` is the word on the card, `of` what it is asked of, `about` a sentence on it.
-
-    `answer` takes what it is asked of. `form` names the fields that it needs to be told.
-    `influence` tells how one of its numbers changes with each reading, where that is known.
-    """
-
-    key: str
-    ask: str
-    of: Of
-    answer: Callable[[Asked], Answer] = field(repr=False)
-    about: str = ""
-    form: tuple[str, ...] = ()
-    influence: Callable[[Asked, Answer, str], Influence | None] | None = field(
-        default=None, repr=False
     )

@@ -16,10 +16,8 @@ from galena.core.residual_signs import signs
 from galena.core.second_look import straightness
 from galena.core.units import Unit
 from galena.core.units import format as typeset
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate, Question, following
-from galena.desk.findings.questions.influences import of_fit
+from galena.desk.findings.questions.answer import Answer, Asked, Estimate, following
 
-COUNTED = ("power", "logarithm")  # these take x as a number
 TYPED = "model"  # the kind whose formula stands in the details
 
 
@@ -81,7 +79,7 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
     remarks: tuple[str, ...] = ()
     if not by_hand:
         straight = None
-        if found.model.key in second_look_claims.LINES:
+        if found.model.facts.is_line:
             straight = straightness(asked.inside.t, asked.inside.y, u)
         remarks = tuple(str(one) for one in second_look_claims.of_fit(found, ups, straight))
     try:
@@ -93,7 +91,7 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
         units = _as_differences(found, units)
     if found.counts_as is not None:
         said += f"; {following(found.count, found.counts_as)}"
-    if found.model.key in COUNTED:
+    if found.model.facts.counts_x:
         said += f"; {asked.x_symbol} counted in {typeset(asked.x_unit) or '1'}"
     shifts = shifts_of(asked, found, u) if not by_hand else {}
     parts = _parts(found)
@@ -149,12 +147,3 @@ def _parts(found: fits.Fit) -> dict[str, dict[str, float]]:
         name: {f"fit {k}": float(size) for k, size in enumerate(sizes[i]) if size}
         for i, name in enumerate(names)
     }
-
-
-FITTED = (
-    *(
-        Question(key, one.label, "span", fitted(key), one.formula, influence=of_fit)
-        for key, one in fits.MODELS.items()
-    ),
-    Question(TYPED, "model", "span", fitted(TYPED), "a formula of x", ("formula",), of_fit),
-)

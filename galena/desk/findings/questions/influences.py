@@ -19,10 +19,10 @@ def of_area(asked: Asked, answer: Answer, key: str) -> Influence:
     """Each reading counts by the width that belongs to it."""
     readings = asked.whole
     good = np.isfinite(readings.t) & np.isfinite(readings.y)
-    baseline = "ends" if asked.details.get("baseline") == "ends" else 0.0
+    baseline = "ends" if asked.details["baseline"] == "ends" else 0.0
     weights, *_ = weights_between(
         readings.t[good], *asked.places, baseline=baseline,
-        readings_only=bool(asked.details.get("readings_only")),
+        readings_only=bool(asked.details["readings_only"]),
     )  # fmt: skip
     u = 1.0 if readings.u is None else np.nan_to_num(readings.u[good])
     return Influence(readings.t[good], weights * (u if np.any(u) else 1.0))

@@ -7,51 +7,37 @@ import math
 import numpy as np
 
 from galena.core.dimensions import of_difference
-from galena.core.errors import TooFewReadings
+from galena.core.interpolation import Between, read_between
 from galena.core.local_slope import tangent
 from galena.core.units import format as typeset
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate, Question
-from galena.experiments.data.readings import Readings
+from galena.desk.findings.questions.answer import Answer, Asked, Estimate
+from galena.desk.findings.questions.inputs import Input, of_choices, whole
+from galena.desk.findings.questions.question import Question
 
-COUNT, ORDER = 7, 1
 ROUNDING = 1e-12  # a shift of all readings changes no slope
 
 
 def _value(asked: Asked) -> Answer:
     (x,) = asked.places
-    y, u, shared = read_between(asked.whole, x)
-    parts = {asked.calibration: shared} if shared else {}
-    total = math.hypot(u, shared) if u or shared else math.nan
-    estimate = Estimate("value", asked.y_symbol, y, total, asked.y_unit, parts, asked.y_decimals)
+    read = _read(asked, x)
+    parts = {asked.calibration: read.shared} if read.shared else {}
+    total = math.hypot(read.u, read.shared) or math.nan
+    estimate = Estimate(
+        "value", asked.y_symbol, read.y, total, asked.y_unit, parts, asked.y_decimals
+    )  # fmt: skip
     near = np.abs(asked.whole.t - x).min() if len(asked.whole) else math.inf
     exact = near <= 1e-9 * max(1.0, abs(x))
-    return Answer((estimate,), "" if exact else "between two readings", at=(x, y))
+    return Answer((estimate,), "" if exact else "between two readings", at=(x, read.y))
 
 
-def read_between(readings: Readings, x: float) -> tuple[float, float, float]:
-    """Read between two readings: the value, its own uncertainty, and what all share."""
-    good = np.isfinite(readings.y)
-    t, y = readings.t[good], readings.y[good]
-    if not t.size or not t[0] <= x <= t[-1]:
-        raise TooFewReadings("A value between readings", 2, 0)
-    j = min(max(int(np.searchsorted(t, x)), 1), t.size - 1) if t.size > 1 else 0
-    i = max(j - 1, 0)
-    f = float((x - t[i]) / (t[j] - t[i])) if t[j] > t[i] else 0.0
-    value = float((1 - f) * y[i] + f * y[j])
-
-    def of(values: np.ndarray | None) -> tuple[float, float]:
-        if values is None:
-            return 0.0, 0.0
-        known = np.nan_to_num(values[good])
-        return float((1 - f) * known[i]), float(f * known[j])
-
-    return value, math.hypot(*of(readings.u)), sum(of(readings.shared))
+def _read(asked: Asked, x: float) -> Between:
+    whole = asked.whole
+    return read_between(whole.t, whole.y, x, whole.u, whole.shared)
 
 
 def _slope(asked: Asked) -> Answer:
     (x,) = asked.places
-    count = int(asked.details.get("count", COUNT))  # type: ignore[call-overload]
-    order = int(asked.details.get("order", ORDER))  # type: ignore[call-overload]
+    count, order = int(asked.details["count"]), int(asked.details["order"])
     found = tangent(asked.whole.t, asked.whole.y, x, count, order)
     unit = asked.y_unit / asked.x_unit
     shape = "line" if order == 1 else "parabola"
@@ -74,10 +60,10 @@ def _slope(asked: Asked) -> Answer:
 
 def _pair(asked: Asked) -> Answer:
     first, second = asked.places
-    (y1, u1, s1), (y2, u2, s2) = (read_between(asked.whole, x) for x in (first, second))
-    shared = s2 - s1
-    own = math.hypot(u1, u2)
-    total = math.hypot(own, shared) or math.nan
+    before, after = _read(asked, first), _read(asked, second)
+    y1, y2 = before.y, after.y
+    shared = after.shared - before.shared
+    total = math.hypot(before.u, after.u, shared) or math.nan
     parts = {asked.calibration: shared} if shared else {}
     step = second - first
     of_x, of_y = of_difference(asked.x_unit), of_difference(asked.y_unit)
@@ -100,7 +86,18 @@ def _three_digits(value: float) -> int:
 
 
 PLACE = (
-    Question("value", "keep the reading", "marker", _value, "between readings on a straight line"),
-    Question("slope", "slope", "marker", _slope, "of the readings about it", ("count", "order")),
-    Question("pair", "to another marker", "pair", _pair, "differences and average rate"),
-)
+    Question(
+        "value", "keep the reading", "marker", "between readings on a straight line", _value
+    ),
+    Question(
+        "slope", "slope", "marker", "of the readings about it", _slope,
+        inputs=(
+            Input("order", "a", of_choices(1, 2), 1, "choice",
+                  (("1", "line"), ("2", "parabola"))),
+            Input("count", "through",
+                  whole(3, 9999, "A slope is taken from 3 to 9999 readings. Type how many."), 7,
+                  after="readings"),
+        ),
+    ),
+    Question("pair", "to another marker", "pair", "differences and average rate", _pair),
+)  # fmt: skip

@@ -11,14 +11,21 @@ from galena.core import numbers
 from galena.core.areas import area_between
 from galena.core.crossings import Place, crossings, extreme, half_way
 from galena.core.dimensions import factor, of, of_difference, simplest
-from galena.core.errors import GalenaError, NumberError, TooFewReadings
+from galena.core.errors import GalenaError, TooFewReadings
 from galena.core.second_look import quiet_scatter
-from galena.core.statistics import describe, effective_count
+from galena.core.statistics import (
+    describe,
+    effective_count,
+    uncertainty_of_median,
+    uncertainty_of_sd,
+)
 from galena.core.units import Unit, parse, related
 from galena.core.units import format as typeset
 from galena.desk.errors import DeskError
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate, Question, following
+from galena.desk.findings.questions.answer import Answer, Asked, Estimate, following
 from galena.desk.findings.questions.influences import of_area, of_mean
+from galena.desk.findings.questions.inputs import Input, number, number_or_word, ticked
+from galena.desk.findings.questions.question import Question
 from galena.experiments.data.readings import Readings
 
 MOST_LISTED = 12
@@ -53,11 +60,9 @@ def _spread(asked: Asked) -> Answer:
     found, y = describe(asked.inside.y), asked.y_unit
     if found.count < 2:
         raise TooFewReadings("A standard deviation", 2, found.count)
-    # Source: JCGM 100:2008 (GUM), E.4.3: the uncertainty of a standard deviation itself.
     counts_as = max(2.0, effective_count(in_time(asked.inside)))
-    u_sd = found.sd / math.sqrt(2 * (counts_as - 1))
-    # Of the median of normal readings: sqrt(π/2) standard errors (any textbook of statistics).
-    u_median = math.sqrt(math.pi / 2) * found.sd / math.sqrt(counts_as)
+    u_sd = uncertainty_of_sd(found.sd, counts_as)
+    u_median = uncertainty_of_median(found.sd, counts_as)
     return Answer(
         (
             Estimate("sd", "standard deviation", found.sd, u_sd, of_difference(y)),
@@ -107,11 +112,11 @@ def _duration(asked: Asked) -> Answer:
 
 def _area(asked: Asked) -> Answer:
     lo, hi = asked.places
-    baseline = asked.details.get("baseline", 0.0)
-    edges = bool(asked.details.get("readings_only"))
+    baseline = asked.details["baseline"]
+    edges = bool(asked.details["readings_only"])
     readings, said = asked.whole, ""
     u, scatter = _uncertainties(asked)
-    base = "ends" if baseline == "ends" else float(baseline)  # type: ignore[arg-type]
+    base = "ends" if baseline == "ends" else float(baseline)
     shared = 0.0 if readings.shared is None else np.nan_to_num(readings.shared)
     found = area_between(readings.t, readings.y, lo, hi, u, shared, baseline=base,
                          readings_only=edges)  # fmt: skip
@@ -135,10 +140,7 @@ def _area(asked: Asked) -> Answer:
 
 
 def _crossing(asked: Asked) -> Answer:
-    try:
-        level = float(asked.details["level"])  # type: ignore[arg-type]
-    except (KeyError, ValueError) as error:
-        raise NumberError("", "The level", "2.5") from error
+    level = float(asked.details["level"])
     u, _ = _uncertainties(asked, asked.inside)
     found = crossings(asked.inside.t, asked.inside.y, level, u)
     said = f"{asked.y_symbol} = {level:g} {typeset(asked.y_unit)}".strip()
@@ -260,15 +262,23 @@ def _middle(asked: Asked, y: float | None) -> tuple[float, float]:
 
 
 STRETCH = (
-    Question("mean", "mean", "span", _mean, "with its standard error", influence=of_mean),
-    Question("spread", "spread", "span", _spread, "standard deviation and median"),
-    Question("extremes", "lowest and highest", "span", _least_and_most, "readings, and where"),
-    Question("duration", "how long", "span", _duration, "width and number of readings"),
+    Question("mean", "mean", "span", "with its standard error", _mean, influence=of_mean),
+    Question("spread", "spread", "span", "standard deviation and median", _spread),
+    Question("extremes", "lowest and highest", "span", "readings, and where", _least_and_most),
+    Question("duration", "how long", "span", "width and number of readings", _duration),
+    Question("peak", "peak", "span", "highest place between readings", _peak(True)),
+    Question("trough", "trough", "span", "lowest place between readings", _peak(False)),
+    Question("halfway", "half-way", "span", "point of a step", _half),
     Question(
-        "area", "area", "span", _area, "under the readings", ("baseline", "readings_only"), of_area
+        "crossing", "crossing", "span", "of a level", _crossing,
+        inputs=(Input("level", "crossing of", number("The level")),),
     ),
-    Question("crossing", "crossing", "span", _crossing, "of a level", ("level",)),
-    Question("peak", "peak", "span", _peak(True), "highest place between readings"),
-    Question("trough", "trough", "span", _peak(False), "lowest place between readings"),
-    Question("halfway", "half-way", "span", _half, "point of a step"),
-)
+    Question(
+        "area", "area", "span", "under the readings", _area, influence=of_area,
+        inputs=(
+            Input("baseline", "area above", number_or_word("ends", "The baseline"), 0),
+            Input("readings_only", "readings only", ticked, False, "tick"),
+        ),
+        presets=(("area above the line through its ends", '{"baseline": "ends"}'),),
+    ),
+)  # fmt: skip
