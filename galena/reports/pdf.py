@@ -3,7 +3,8 @@
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
-ASSETS = Path(__file__).resolve().parent.parent / "shell" / "static"
+PACKAGE = Path(__file__).resolve().parent.parent
+ASSETS = [PACKAGE / app / "static" for app in ("shell", "reports")]
 
 
 def make_pdf(html: str) -> bytes:
@@ -16,9 +17,9 @@ def make_pdf(html: str) -> bytes:
             parts = urlsplit(url)
             path = Path(unquote(parts.path)).resolve()
             is_file = parts.scheme == "file" and not (parts.netloc or parts.query)
-            if not is_file or ASSETS not in path.parents:
+            if not is_file or not any(folder in path.parents for folder in ASSETS):
                 raise ValueError(f"{url[:80]} is not part of Galena")
             return super().fetch(path.as_uri(), headers)
 
-    page = HTML(string=html, base_url=ASSETS.as_uri() + "/", url_fetcher=ShippedOnly())
+    page = HTML(string=html, base_url=PACKAGE.as_uri() + "/", url_fetcher=ShippedOnly())
     return page.write_pdf(pdf_tags=True)

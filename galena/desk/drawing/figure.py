@@ -13,9 +13,11 @@ from galena.desk.drawing import window
 from galena.desk.ledger import cards
 from galena.desk.models import Sheet
 from galena.desk.traces.drawn import RunReadings, shown_runs
+from galena.shell.colours import LIGHT
 from galena.shell.marks import Mark, mark_of
 
-INK, SOFT, HAIRLINE, SPAN = "#1f2830", "#55606b", "#e4e0d5", "#f3efe4"
+INK, SOFT, WHITE = LIGHT["ink"], LIGHT["soft"], LIGHT["surface"]
+HAIRLINE, SPAN = LIGHT["paper-hairline"], LIGHT["paper-span"]
 Marked = tuple[tuple[float, str], ...]  # places on an axis with what is written there
 FEW = 120  # readings up to which each gets its mark and no line joins them
 MARKS_A_LINE = 9
@@ -208,7 +210,7 @@ class _Drawing:
     def _curve(self, curve: dict) -> Iterable[str]:
         colour = mark_of(curve["marked"]).colour
         before, inside, after = (self._path(*part) for part in curve["parts"])
-        for stroke, width in (("#ffffff", 4.5), (colour, 2.2)):
+        for stroke, width in ((WHITE, 4.5), (colour, 2.2)):
             yield f'<path d="{inside}" fill="none" stroke="{stroke}" stroke-width="{width}"/>'
         yield f'<path d="{before}{after}" fill="none" '
         yield f'stroke="{colour}" stroke-width="1" stroke-dasharray="4 4"/>'
@@ -240,7 +242,7 @@ def _ticks(limits: tuple[float, float], about: int, log: bool) -> Marked:
 def _filled(trace: Trace, index: int) -> str:
     """Fill a mark; what was set aside is hollow."""
     if trace.aside is not None and trace.aside[index]:
-        return f'fill="#ffffff" stroke="{trace.mark.colour}" stroke-width="1.2"'
+        return f'fill="{WHITE}" stroke="{trace.mark.colour}" stroke-width="1.2"'
     return f'fill="{trace.mark.colour}"'
 
 

@@ -133,8 +133,8 @@ def run_mark(number, size=14):
     mark = mark_of(int(number))
     return format_html(
         '<svg class="run-mark" viewBox="-7 -7 14 14" width="{}" height="{}" role="img" '
-        'aria-label="{}"><path d="{}" fill="{}"/></svg>',
-        size, size, mark.shape, mark.path, mark.colour,
+        'aria-label="{}"><path class="mark-{}" d="{}" fill="{}"/></svg>',
+        size, size, mark.shape, mark.number, mark.path, mark.colour,
     )  # fmt: skip
 
 

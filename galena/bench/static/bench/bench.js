@@ -2,7 +2,8 @@
 // last ten seconds. Owns the canvases of the strips and the calibration sheet's live reading; the
 // numbers come ready to be read from the server.
 import { listen, unpack } from "../shell/js/live.js";
-import { COLOURS, fitted, labelled, line, rem } from "../shell/js/axes.js";
+import { fitted, labelled, line, rem } from "../shell/js/axes.js";
+import { COLOURS } from "../shell/js/colours.js";
 
 const SECONDS = 10;
 const PAINT_EVERY = 40; // ms: readings come every 48
@@ -78,12 +79,16 @@ function tellState(feed, state) {
 function add(channel, t, y, pace) {
   let trace = traces.get(channel);
   const span = SECONDS * pace;
-  if (!trace || trace.pace !== pace || t[0] < trace.t.at(-1) || t[0] > trace.t.at(-1) + span) traces.set(channel, (trace = { t: [], y: [], pace }));
+  if (!trace || trace.pace !== pace || t[0] < trace.t.at(-1) || t[0] > trace.t.at(-1) + span)
+    traces.set(channel, (trace = { t: [], y: [], pace }));
   trace.t.push(...t);
   trace.y.push(...y);
   const since = trace.t.at(-1) - span;
   const old = trace.t.findIndex((time) => time >= since);
-  if (old > 0) { trace.t.splice(0, old); trace.y.splice(0, old); }
+  if (old > 0) {
+    trace.t.splice(0, old);
+    trace.y.splice(0, old);
+  }
 }
 
 // A new zero, sign or unit moves what is drawn already along with what comes; another curve does not.
@@ -93,7 +98,10 @@ function follow(channel, now) {
   const trace = traces.get(channel);
   if (!trace || JSON.stringify(before) === JSON.stringify(now)) return;
   if (before.curve !== now.curve) traces.delete(channel);
-  else trace.y = trace.y.map((y) => now.slope * ((y - before.shift) / before.slope + before.taken - now.taken) + now.shift);
+  else
+    trace.y = trace.y.map(
+      (y) => now.slope * ((y - before.shift) / before.slope + before.taken - now.taken) + now.shift,
+    );
 }
 
 function paint(now) {
@@ -106,7 +114,8 @@ function paint(now) {
   for (const strip of strips()) {
     const { channel, lo, hi } = strip.dataset;
     const told = latest.get(channel);
-    if (matching && told?.match && scale) paintMatch(strip.querySelector(".bar"), told, traces.get(channel));
+    if (matching && told?.match && scale)
+      paintMatch(strip.querySelector(".bar"), told, traces.get(channel));
     else {
       paintBar(strip.querySelector(".bar"), told?.level, +lo, +hi, "zeroed" in strip.dataset);
       paintTrace(strip.querySelector(".trace"), traces.get(channel));
@@ -125,7 +134,8 @@ function common(before) {
   }
   if (!(hi > lo)) return before;
   const room = hi - lo;
-  if (before && lo > before.lo && hi < before.hi && room > 0.3 * (before.hi - before.lo)) return before;
+  if (before && lo > before.lo && hi < before.hi && room > 0.3 * (before.hi - before.lo))
+    return before;
   return { lo: lo - 0.35 * room, hi: hi + 0.35 * room };
 }
 
@@ -138,7 +148,7 @@ function axis(context, { left, top, bottom, size }, lo, hi) {
   for (const [value, text] of labelled(lo, hi, count)) {
     context.fillStyle = COLOURS.soft;
     context.fillText(text, left - 8, place(value));
-    context.strokeStyle = "#a9a598";
+    context.strokeStyle = COLOURS.tick;
     line(context, left - 5, place(value), left, place(value));
   }
   return place;
@@ -150,17 +160,29 @@ function paintMatch(canvas, told, trace) {
   const room = { left: 3.2 * size, top: 0.8 * size, bottom: height - 0.8 * size, size };
   const place = axis(context, room, scale.lo, scale.hi);
   const { level, tolerance, matched } = told.match;
-  context.fillStyle = "#dfe9e0";
-  context.fillRect(room.left, place(level + tolerance), width - room.left, place(level - tolerance) - place(level + tolerance));
+  context.fillStyle = COLOURS.within;
+  context.fillRect(
+    room.left,
+    place(level + tolerance),
+    width - room.left,
+    place(level - tolerance) - place(level + tolerance),
+  );
   if (told.value === null) return;
   const y = Math.min(room.bottom, Math.max(room.top, place(told.value)));
-  const colour = matched ? "#3c6e47" : "#33475b";
+  const colour = matched ? COLOURS.moss : COLOURS.lead;
   context.fillStyle = colour;
   context.fillRect(room.left + 8, y, 2 * size, room.bottom - y);
   context.fillStyle = COLOURS.ink;
   context.fillRect(room.left + 3, y - 1, 2 * size + 10, 2);
   const start = room.left + 2 * size + 18;
-  curve(context, trace, start, width - 3, (value) => Math.min(room.bottom, Math.max(room.top, place(value))), colour);
+  curve(
+    context,
+    trace,
+    start,
+    width - 3,
+    (value) => Math.min(room.bottom, Math.max(room.top, place(value))),
+    colour,
+  );
 }
 
 function paintBar(canvas, level, lo, hi, zeroed) {
@@ -170,17 +192,17 @@ function paintBar(canvas, level, lo, hi, zeroed) {
   const room = { left: 3.4 * size, top: 0.8 * size, bottom: height - 0.8 * size, size };
   const { left, top, bottom } = room;
   const place = axis(context, room, lo, hi);
-  context.fillStyle = "#f1ede3";
+  context.fillStyle = COLOURS.ruler;
   context.fillRect(left + 4, top, 2.6 * size, bottom - top);
   if (level != null) {
     const y = bottom - level * (bottom - top);
-    context.fillStyle = "#3c6e47";
+    context.fillStyle = COLOURS.moss;
     context.fillRect(left + 4, y, 2.6 * size, bottom - y);
     context.fillStyle = COLOURS.ink;
     context.fillRect(left, y - 1, 2.6 * size + 8, 2);
   }
   if (zeroed && lo < 0 && hi > 0) {
-    context.fillStyle = "#9a6a12";
+    context.fillStyle = COLOURS.brass;
     context.fillRect(left + 4, place(0) - 0.5, 3.4 * size, 1.5);
     context.textAlign = "left";
     context.fillText("zero", left + 4 + 3.6 * size, place(0));
@@ -200,18 +222,25 @@ function paintTrace(canvas, trace) {
   line(context, left, bottom + 0.5, right, bottom + 0.5);
   if (!trace || trace.t.length < 2) return;
   let [lo, hi] = [Infinity, -Infinity];
-  for (const value of trace.y) { if (value < lo) lo = value; if (value > hi) hi = value; }
+  for (const value of trace.y) {
+    if (value < lo) lo = value;
+    if (value > hi) hi = value;
+  }
   if (!Number.isFinite(lo) || !Number.isFinite(hi)) return;
-  if (!(hi > lo)) { hi = lo + 1; lo -= 1; }
+  if (!(hi > lo)) {
+    hi = lo + 1;
+    lo -= 1;
+  }
   const room = (hi - lo) * 0.08;
-  lo -= room; hi += room;
+  lo -= room;
+  hi += room;
   const y = (value) => bottom - ((value - lo) / (hi - lo)) * (bottom - top);
   context.textBaseline = "middle";
   for (const [value, text] of labelled(lo, hi, 2)) {
     context.fillText(text, left - 8, y(value));
     line(context, left - 5, y(value), right, y(value));
   }
-  curve(context, trace, left, right, y, "#33475b");
+  curve(context, trace, left, right, y, COLOURS.lead);
 }
 
 function curve(context, trace, left, right, y, colour) {
@@ -222,9 +251,13 @@ function curve(context, trace, left, right, y, colour) {
   context.beginPath();
   let drawn = false;
   for (let i = 0; i < trace.t.length; i++) {
-    if (!Number.isFinite(trace.y[i])) { drawn = false; continue; }
+    if (!Number.isFinite(trace.y[i])) {
+      drawn = false;
+      continue;
+    }
     const x = right - ((end - trace.t[i]) / (SECONDS * trace.pace)) * (right - left);
-    if (drawn) context.lineTo(x, y(trace.y[i])); else context.moveTo(x, y(trace.y[i]));
+    if (drawn) context.lineTo(x, y(trace.y[i]));
+    else context.moveTo(x, y(trace.y[i]));
     drawn = true;
   }
   context.stroke();
@@ -244,18 +277,28 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-close-sheet]")) closeSheet();
 });
 document.addEventListener("keydown", (event) => {
-  if (event.key === "Escape" && sheet().contains(document.activeElement) && !event.defaultPrevented) closeSheet();
+  if (event.key === "Escape" && sheet().contains(document.activeElement) && !event.defaultPrevented)
+    closeSheet();
 });
 document.addEventListener("htmx:beforeRequest", (event) => {
-  if (sheet().contains(event.target)) atTake = document.activeElement?.id === "take" || document.activeElement?.id === "known";
+  if (sheet().contains(event.target))
+    atTake = document.activeElement?.id === "take" || document.activeElement?.id === "known";
 });
 // What is typed while a take goes on is still there when it is done.
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.requestConfig.elt.id !== "taking" || event.detail.target !== sheet()) return;
-  const row = [...document.querySelectorAll(".take-row input")].map((input) => [input.name, input.value]);
-  sheet().addEventListener("htmx:afterSwap", () => {
-    for (const [name, value] of row) sheet().querySelector(`.take-row [name="${name}"]`).value = value;
-  }, { once: true });
+  const row = [...document.querySelectorAll(".take-row input")].map((input) => [
+    input.name,
+    input.value,
+  ]);
+  sheet().addEventListener(
+    "htmx:afterSwap",
+    () => {
+      for (const [name, value] of row)
+        sheet().querySelector(`.take-row [name="${name}"]`).value = value;
+    },
+    { once: true },
+  );
 });
 document.addEventListener("htmx:afterSwap", (event) => {
   if (event.target !== sheet() || sheet().contains(document.activeElement)) return;

@@ -10,7 +10,14 @@ export function parts(rig) {
     element,
     rules: element.dataset.bind.split(/\s+/).map((rule) => {
       const [attribute, state, factor, offset, least, most] = rule.split(":");
-      return { attribute, state, factor: +factor, offset: +offset, least: least === undefined ? -Infinity : +least, most: most === undefined ? Infinity : +most };
+      return {
+        attribute,
+        state,
+        factor: +factor,
+        offset: +offset,
+        least: least === undefined ? -Infinity : +least,
+        most: most === undefined ? Infinity : +most,
+      };
     }),
   }));
 }
@@ -18,7 +25,10 @@ export function parts(rig) {
 export function place({ element, rules }, state) {
   let transform = "";
   for (const rule of rules) {
-    const value = Math.min(rule.most, Math.max(rule.least, rule.factor * (state[rule.state] ?? 0) + rule.offset));
+    const value = Math.min(
+      rule.most,
+      Math.max(rule.least, rule.factor * (state[rule.state] ?? 0) + rule.offset),
+    );
     const text = value.toFixed(2);
     if (rule.attribute === "x-move") transform += `translate(${text} 0) `;
     else if (rule.attribute === "y-move") transform += `translate(0 ${text}) `;

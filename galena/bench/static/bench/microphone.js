@@ -13,12 +13,16 @@ let sending = Promise.resolve();
 let stopped = false;
 
 const REASONS = {
-  NotAllowedError: "The browser may not use the microphone. Allow it beside the page's address, then press again.",
+  NotAllowedError:
+    "The browser may not use the microphone. Allow it beside the page's address, then press again.",
   NotFoundError: "This device has no microphone. Plug one in, then press again.",
   NotReadableError: "Another program holds the microphone. Close it, then press again.",
 };
 
-const random = () => [...crypto.getRandomValues(new Uint8Array(4))].map((one) => one.toString(16).padStart(2, "0")).join("");
+const random = () =>
+  [...crypto.getRandomValues(new Uint8Array(4))]
+    .map((one) => one.toString(16).padStart(2, "0"))
+    .join("");
 
 function serial() {
   let known = localStorage.getItem("galena-microphone");
@@ -67,7 +71,11 @@ async function send(listening, rate, first, samples) {
   if (stopped) return;
   const query = new URLSearchParams({ serial: serial(), listening, rate: Math.round(rate), first });
   try {
-    const answer = await fetch(`${box.dataset.hear}?${query}`, { method: "POST", body: samples, headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" } });
+    const answer = await fetch(`${box.dataset.hear}?${query}`, {
+      method: "POST",
+      body: samples,
+      headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" },
+    });
     if (answer.status === 400 || answer.status === 409) stop(await answer.text());
     else if (answer.status === 403) stop("You are signed out. Load the page again and sign in.");
     else say("");

@@ -24,7 +24,10 @@ function draw(now) {
     }
     rig.parts ??= parts(rig);
     for (const part of rig.parts) place(part, state);
-    if (share === 1) { shown = goal; still = true; }
+    if (share === 1) {
+      shown = goal;
+      still = true;
+    }
   }
   requestAnimationFrame(draw);
 }
@@ -47,7 +50,8 @@ function follow() {
 }
 
 function tell(state) {
-  const moved = !goal || Object.keys(state).some((name) => name !== "t" && state[name] !== goal[name]);
+  const moved =
+    !goal || Object.keys(state).some((name) => name !== "t" && state[name] !== goal[name]);
   if (!moved) return;
   still = false;
   shown = goal ?? state;
@@ -63,7 +67,9 @@ function tell(state) {
 }
 
 document.addEventListener("input", (event) => {
-  const number = document.querySelector(`#rig [data-handle="${event.target.id.replace("handle-", "")}"]`);
+  const number = document.querySelector(
+    `#rig [data-handle="${event.target.id.replace("handle-", "")}"]`,
+  );
   if (number) number.textContent = event.target.value;
 });
 document.addEventListener("htmx:afterSettle", (event) => {

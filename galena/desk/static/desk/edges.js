@@ -9,7 +9,8 @@ export function attachEdges(elements, { shares, order, heightOf, repaint, keep }
     const above = Number(edge.dataset.after);
     const below = order[order.indexOf(above) + 1];
     let held = null;
-    const move = (by) => { // by: a share
+    const move = (by) => {
+      // by: a share
       const both = shares.get(above) + shares.get(below);
       const first = Math.min(Math.max(shares.get(above) + by, LEAST), both - LEAST);
       shares.set(above, first);

@@ -3,9 +3,13 @@
 
 const CLICK = 4; // pixels that a click may wander
 
-export function attach(stack, { where, box, fromX, zoom, slide, draft, span, marker, hover, axis, key, axisKey }) {
+export function attach(
+  stack,
+  { where, box, fromX, zoom, slide, draft, span, marker, hover, axis, key, axisKey },
+) {
   const fingers = new Map();
-  const at = (event) => { // in pixels of the stack, whatever element of it lies under the pointer
+  const at = (event) => {
+    // in pixels of the stack, whatever element of it lies under the pointer
     const { left: first, top } = stack.getBoundingClientRect();
     return { x: event.clientX - first, y: event.clientY - top };
   };
@@ -15,20 +19,43 @@ export function attach(stack, { where, box, fromX, zoom, slide, draft, span, mar
   stack.addEventListener("pointerdown", (event) => {
     const part = where(at(event).x, at(event).y);
     const label = event.target.closest(".axis-label"); // a click on it is its own, a drag slides
-    if (event.button || !part || (!label && event.target.closest("a, button, .note, .legend, .edge"))) return;
+    if (
+      event.button ||
+      !part ||
+      (!label && event.target.closest("a, button, .note, .legend, .edge"))
+    )
+      return;
     if (!label) {
       stack.focus({ preventScroll: true });
       stack.setPointerCapture(event.pointerId);
     }
     fingers.set(event.pointerId, [at(event).x, at(event).y]);
-    if (fingers.size === 2) { held = null; draft(null); pinch = { part, ...between(fingers) }; return; }
-    held = { part, x: at(event).x, y: at(event).y, from: fromX(at(event).x), lastX: at(event).x, lastY: at(event).y };
+    if (fingers.size === 2) {
+      held = null;
+      draft(null);
+      pinch = { part, ...between(fingers) };
+      return;
+    }
+    held = {
+      part,
+      x: at(event).x,
+      y: at(event).y,
+      from: fromX(at(event).x),
+      lastX: at(event).x,
+      lastY: at(event).y,
+    };
   });
   stack.addEventListener("pointermove", (event) => {
     if (fingers.has(event.pointerId)) fingers.set(event.pointerId, [at(event).x, at(event).y]);
-    if (pinch) { spread(); return; }
+    if (pinch) {
+      spread();
+      return;
+    }
     if (!held) {
-      const part = event.target === stack || event.target.closest("canvas, svg") ? where(at(event).x, at(event).y) : null;
+      const part =
+        event.target === stack || event.target.closest("canvas, svg")
+          ? where(at(event).x, at(event).y)
+          : null;
       if (part?.axis === "plot") hover(fromX(at(event).x), event.altKey);
       stack.dataset.over = part?.axis ?? "";
       return;
@@ -44,7 +71,10 @@ export function attach(stack, { where, box, fromX, zoom, slide, draft, span, mar
   });
   stack.addEventListener("pointerup", (event) => {
     fingers.delete(event.pointerId);
-    if (pinch) { if (!fingers.size) pinch = null; return; }
+    if (pinch) {
+      if (!fingers.size) pinch = null;
+      return;
+    }
     if (!held) return;
     const { part, dragged, from } = held;
     held = null;
@@ -53,18 +83,28 @@ export function attach(stack, { where, box, fromX, zoom, slide, draft, span, mar
     if (dragged) span(from, inside(event), event.altKey, part.graph);
     else marker(from, event.altKey, part.graph);
   });
-  stack.addEventListener("pointercancel", (event) => { fingers.delete(event.pointerId); held = pinch = null; draft(null); });
+  stack.addEventListener("pointercancel", (event) => {
+    fingers.delete(event.pointerId);
+    held = pinch = null;
+    draft(null);
+  });
   stack.addEventListener("dblclick", (event) => {
     const part = where(at(event).x, at(event).y);
     if (part && part.axis !== "plot" && !event.target.closest("button, .note, .legend")) axis(part);
   });
-  stack.addEventListener("wheel", (event) => {
-    const part = where(at(event).x, at(event).y);
-    if (!part) return;
-    event.preventDefault();
-    const factor = Math.exp(Math.sign(event.deltaY) * Math.min(Math.abs(event.deltaY), 200) * 0.0015);
-    zoom(part, factor, at(event).x, at(event).y);
-  }, { passive: false });
+  stack.addEventListener(
+    "wheel",
+    (event) => {
+      const part = where(at(event).x, at(event).y);
+      if (!part) return;
+      event.preventDefault();
+      const factor = Math.exp(
+        Math.sign(event.deltaY) * Math.min(Math.abs(event.deltaY), 200) * 0.0015,
+      );
+      zoom(part, factor, at(event).x, at(event).y);
+    },
+    { passive: false },
+  );
   stack.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey) return;
     const label = event.target.closest(".axis-label");

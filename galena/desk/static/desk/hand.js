@@ -2,7 +2,9 @@
 // says of them is drawn at once. Owns nothing; the sheet that a panel belongs to draws.
 
 export class Hand {
-  constructor(sheetOf) { this.sheetOf = sheetOf; }
+  constructor(sheetOf) {
+    this.sheetOf = sheetOf;
+  }
 
   moved(event) {
     const param = event.target.closest("[data-by-hand] .param");
@@ -27,7 +29,12 @@ export class Hand {
     while (this.next) {
       const panel = this.next;
       this.next = null;
-      const fields = new URLSearchParams([...panel.querySelectorAll(".param")].map((one) => [one.dataset.param, one.querySelector(".number").value]));
+      const fields = new URLSearchParams(
+        [...panel.querySelectorAll(".param")].map((one) => [
+          one.dataset.param,
+          one.querySelector(".number").value,
+        ]),
+      );
       const answer = await fetch(`${panel.dataset.hand}?${fields}`).catch(() => null);
       const found = await answer?.json().catch(() => null);
       if (!panel.isConnected || !found) continue;

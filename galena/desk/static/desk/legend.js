@@ -18,7 +18,11 @@ export class Legend {
     const wanted = this.layout.legend && runs.length > 0 && (runs.length > 1 || runs[0].label);
     this.element.hidden = !wanted;
     if (!wanted) return;
-    if (told !== this.told) { this.write(runs); this.told = told; this.free = null; }
+    if (told !== this.told) {
+      this.write(runs);
+      this.told = told;
+      this.free = null;
+    }
     const { offsetWidth: width, offsetHeight: height } = this.element;
     const frame = stack.frame;
     this.free ??= this.at ? null : emptiest(stack, traces, width + 16, height + 12);
@@ -30,27 +34,48 @@ export class Legend {
 
   write(runs) {
     const most = 8;
-    this.element.replaceChildren(...runs.slice(0, most).map((run) => {
-      const row = document.createElement("div");
-      const label = document.createElement("bdi");
-      label.textContent = [`run ${run.number}`, run.label].filter(Boolean).join(" · ");
-      row.append(drawn(this.layout.plain ? { ...this.markOf(run.number), colour: "currentColor" } : this.markOf(run.number)), label);
-      return row;
-    }));
-    if (runs.length > most) this.element.append(Object.assign(document.createElement("div"), { textContent: runs.length === most + 1 ? "and one more run" : `and ${runs.length - most} more runs` }));
+    this.element.replaceChildren(
+      ...runs.slice(0, most).map((run) => {
+        const row = document.createElement("div");
+        const label = document.createElement("bdi");
+        label.textContent = [`run ${run.number}`, run.label].filter(Boolean).join(" · ");
+        row.append(
+          drawn(
+            this.layout.plain
+              ? { ...this.markOf(run.number), colour: "currentColor" }
+              : this.markOf(run.number),
+          ),
+          label,
+        );
+        return row;
+      }),
+    );
+    if (runs.length > most)
+      this.element.append(
+        Object.assign(document.createElement("div"), {
+          textContent:
+            runs.length === most + 1 ? "and one more run" : `and ${runs.length - most} more runs`,
+        }),
+      );
   }
 
   grab(event) {
     if (event.button) return;
     event.stopPropagation();
     this.element.setPointerCapture(event.pointerId);
-    this.held = { x: event.clientX - this.element.offsetLeft, y: event.clientY - this.element.offsetTop };
+    this.held = {
+      x: event.clientX - this.element.offsetLeft,
+      y: event.clientY - this.element.offsetTop,
+    };
   }
 
   drag(event) {
     if (!this.held) return;
     event.stopPropagation();
-    this.place((event.clientX - this.held.x) / this.stack.width, (event.clientY - this.held.y) / this.stack.height);
+    this.place(
+      (event.clientX - this.held.x) / this.stack.width,
+      (event.clientY - this.held.y) / this.stack.height,
+    );
     this.held.moved = true;
   }
 
@@ -66,11 +91,19 @@ export class Legend {
   }
 
   key(event) {
-    const by = { ArrowLeft: [-STEP, 0], ArrowRight: [STEP, 0], ArrowUp: [0, -STEP], ArrowDown: [0, STEP] }[event.key];
+    const by = {
+      ArrowLeft: [-STEP, 0],
+      ArrowRight: [STEP, 0],
+      ArrowUp: [0, -STEP],
+      ArrowDown: [0, STEP],
+    }[event.key];
     if (!by) return;
     event.preventDefault();
     event.stopPropagation();
-    this.place(this.element.offsetLeft / this.stack.width + by[0], this.element.offsetTop / this.stack.height + by[1]);
+    this.place(
+      this.element.offsetLeft / this.stack.width + by[0],
+      this.element.offsetTop / this.stack.height + by[1],
+    );
     this.moved(this.at);
   }
 }
@@ -93,7 +126,8 @@ function emptiest(stack, traces, width, height) {
   for (const [id, { box }] of stack.scales) {
     if (box.bottom - box.top < height || box.right - box.left < width) continue;
     for (const y of [box.top + 4, box.bottom - height - 4, (box.top + box.bottom - height) / 2]) {
-      for (const x of [box.right - width, box.left + 12, (box.left + box.right - width) / 2]) places.push({ id, x, y, hits: 0 });
+      for (const x of [box.right - width, box.left + 12, (box.left + box.right - width) / 2])
+        places.push({ id, x, y, hits: 0 });
     }
   }
   if (!places.length) return [stack.frame.right - width, stack.frame.top + 4];
@@ -104,7 +138,14 @@ function emptiest(stack, traces, width, height) {
     for (let i = 0; i < trace.x.length; i += every) {
       const [px, py] = [scale.x(trace.x[i]), scale.y((trace.y ?? trace.lows)[i])];
       for (const one of places) {
-        if (one.id === trace.graph && px > one.x - 8 && px < one.x + width + 8 && py > one.y - 8 && py < one.y + height + 8) one.hits += 1;
+        if (
+          one.id === trace.graph &&
+          px > one.x - 8 &&
+          px < one.x + width + 8 &&
+          py > one.y - 8 &&
+          py < one.y + height + 8
+        )
+          one.hits += 1;
       }
     }
   }

@@ -1,6 +1,7 @@
 // Paints the readings of one graph: points with their marks and error bars, or, of very many, the
 // lowest and the highest in each column of pixels; fitted curves; and the cursor.
-import { COLOURS, rem } from "../shell/js/axes.js";
+import { rem } from "../shell/js/axes.js";
+import { COLOURS } from "../shell/js/colours.js";
 import { clipTo, drawCurve, drawMark, marksAlong } from "../shell/js/painter.js";
 
 const FEW = 120; // readings up to which each has its mark in full size
@@ -9,19 +10,38 @@ const grown = () => rem() / 16;
 
 export function paintGraph(context, { box, left, right }, traces, curves, areas, markOf, layout) {
   const scaleOf = (trace) => (trace.side === "right" ? right : left) ?? left;
-  const marked = traces.map((trace) => ({ trace, scale: scaleOf(trace), mark: look(markOf(trace.number), trace, layout) }));
+  const marked = traces.map((trace) => ({
+    trace,
+    scale: scaleOf(trace),
+    mark: look(markOf(trace.number), trace, layout),
+  }));
   clipTo(context, box, 0);
-  for (const { area, side } of areas) shade(context, side === "right" && right ? right : left, area, traces, layout.plain ? COLOURS.ink : markOf(area.number).colour);
+  for (const { area, side } of areas)
+    shade(
+      context,
+      side === "right" && right ? right : left,
+      area,
+      traces,
+      layout.plain ? COLOURS.ink : markOf(area.number).colour,
+    );
   for (const { trace, scale, mark } of marked) {
-    if (trace.kind === "columns" && isJoined(trace, layout)) drawColumns(context, scale, mark, trace);
+    if (trace.kind === "columns" && isJoined(trace, layout))
+      drawColumns(context, scale, mark, trace);
     else if (isJoined(trace, layout)) drawJoined(context, scale, mark, trace);
   }
-  for (const { curve, side } of curves) drawCurve(context, side === "right" && right ? right : left, curve, layout.plain ? COLOURS.ink : markOf(curve.number).colour);
+  for (const { curve, side } of curves)
+    drawCurve(
+      context,
+      side === "right" && right ? right : left,
+      curve,
+      layout.plain ? COLOURS.ink : markOf(curve.number).colour,
+    );
   context.restore();
   clipTo(context, box, 6);
   for (const { trace, scale, mark } of marked) {
     if (trace.kind === "columns") {
-      if (isJoined(trace, layout)) marksAlong(context, scale, sized(mark, layout.size), trace.x, trace.lows, trace.number);
+      if (isJoined(trace, layout))
+        marksAlong(context, scale, sized(mark, layout.size), trace.x, trace.lows, trace.number);
       else drawStrokes(context, scale, mark, trace, layout);
       if (trace.apart) drawPoints(context, scale, mark, { ...trace, ...trace.apart }, layout);
     } else drawPoints(context, scale, mark, trace, layout);
@@ -35,7 +55,8 @@ function shade(context, scale, { number, quantity, lo, hi, base }, traces, colou
   if (!trace) return;
   const ys = trace.y ?? trace.highs;
   const path = new Path2D();
-  const at = (x) => { // between two readings on a straight line
+  const at = (x) => {
+    // between two readings on a straight line
     let j = trace.x.findIndex((one) => one >= x);
     if (j < 0) j = trace.x.length - 1;
     const i = Math.max(0, j - 1);
@@ -45,7 +66,8 @@ function shade(context, scale, { number, quantity, lo, hi, base }, traces, colou
   path.moveTo(scale.x(lo), scale.y(base[0]));
   path.lineTo(scale.x(lo), scale.y(at(lo)));
   for (let i = 0; i < trace.x.length; i++) {
-    if (trace.x[i] > lo && trace.x[i] < hi && !Number.isNaN(ys[i]) && !trace.aside?.has(i)) path.lineTo(scale.x(trace.x[i]), scale.y(ys[i]));
+    if (trace.x[i] > lo && trace.x[i] < hi && !Number.isNaN(ys[i]) && !trace.aside?.has(i))
+      path.lineTo(scale.x(trace.x[i]), scale.y(ys[i]));
   }
   path.lineTo(scale.x(hi), scale.y(at(hi)));
   path.lineTo(scale.x(hi), scale.y(base[1]));
@@ -58,8 +80,14 @@ function shade(context, scale, { number, quantity, lo, hi, base }, traces, colou
 
 // What goes by the right axis has short dashes and a bright core in its marks.
 function look(mark, { side, graph }, layout) {
-  const both = side === "right" && layout.graphs.find(({ id }) => id === graph)?.traces.some((trace) => trace.side === "left");
-  return { ...mark, ...(layout.plain && { colour: COLOURS.ink }), ...(both && { dash: [3, 3], core: COLOURS.surface }) };
+  const both =
+    side === "right" &&
+    layout.graphs.find(({ id }) => id === graph)?.traces.some((trace) => trace.side === "left");
+  return {
+    ...mark,
+    ...(layout.plain && { colour: COLOURS.ink }),
+    ...(both && { dash: [3, 3], core: COLOURS.surface }),
+  };
 }
 const sized = (mark, size) => ({ ...mark, size: (mark.size ?? 1) * size });
 
@@ -79,7 +107,10 @@ function drawJoined(context, scale, mark, { x, y, aside }) {
   let pen = false;
   for (let i = 0; i < x.length; i++) {
     if (aside.has(i)) continue;
-    if (Number.isNaN(y[i])) { pen = false; continue; }
+    if (Number.isNaN(y[i])) {
+      pen = false;
+      continue;
+    }
     if (pen) path.lineTo(scale.x(x[i]), scale.y(y[i]));
     else path.moveTo(scale.x(x[i]), scale.y(y[i]));
     pen = true;
@@ -152,13 +183,21 @@ function drawErrors(context, scale, mark, { x, y, uX, uY, aside }) {
     const [px, py] = [scale.x(x[i]), scale.y(y[i])];
     if (uY?.[i] > 0) {
       const [high, low] = [scale.y(y[i] + uY[i]), scale.y(y[i] - uY[i])];
-      context.moveTo(px, low); context.lineTo(px, high);
-      for (const end of [low, high]) { context.moveTo(px - cap, end); context.lineTo(px + cap, end); }
+      context.moveTo(px, low);
+      context.lineTo(px, high);
+      for (const end of [low, high]) {
+        context.moveTo(px - cap, end);
+        context.lineTo(px + cap, end);
+      }
     }
     if (uX?.[i] > 0) {
       const [first, last] = [scale.x(x[i] - uX[i]), scale.x(x[i] + uX[i])];
-      context.moveTo(first, py); context.lineTo(last, py);
-      for (const end of [first, last]) { context.moveTo(end, py - cap); context.lineTo(end, py + cap); }
+      context.moveTo(first, py);
+      context.lineTo(last, py);
+      for (const end of [first, last]) {
+        context.moveTo(end, py - cap);
+        context.lineTo(end, py + cap);
+      }
     }
   }
   context.stroke();

@@ -2,7 +2,7 @@
 // Owns the SVG over the canvas. Calls `moved(kind, id, fields)` when one was dragged or stepped,
 // `removed(kind, id)` on Delete, `dragged(id, lo, hi)` while a span is under the hand, and `stepped(x, by)` to learn the reading next to a place.
 
-import { COLOURS } from "../shell/js/axes.js";
+import { COLOURS } from "../shell/js/colours.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const BRASS = COLOURS.brass;
@@ -23,7 +23,10 @@ export class Ruler {
     svg.addEventListener("pointerdown", (event) => this.grab(event));
     svg.addEventListener("pointermove", (event) => this.drag(event));
     svg.addEventListener("pointerup", (event) => this.drop(event));
-    svg.addEventListener("pointercancel", () => { this.held = null; this.draw(); });
+    svg.addEventListener("pointercancel", () => {
+      this.held = null;
+      this.draw();
+    });
     svg.addEventListener("keydown", (event) => this.key(event));
   }
 
@@ -53,7 +56,14 @@ export class Ruler {
   shade(lo, hi, fill, opacity) {
     const [left, right] = [this.clamped(Math.min(lo, hi)), this.clamped(Math.max(lo, hi))];
     const { top, bottom } = this.frame;
-    return make("rect", { x: left, y: top, width: right - left, height: bottom - top, fill, "fill-opacity": opacity });
+    return make("rect", {
+      "x": left,
+      "y": top,
+      "width": right - left,
+      "height": bottom - top,
+      fill,
+      "fill-opacity": opacity,
+    });
   }
 
   bracket(span) {
@@ -63,17 +73,68 @@ export class Ruler {
     const y = this.top + 6;
     const middle = (left + right) / 2;
     const about = { "data-kind": "spans", "data-id": span.id };
-    const frame = make("path", { class: "frame", d: `M${left} ${this.top + 26}V${y}H${right}V${this.top + 26}`, fill: "none", stroke: BRASS, "stroke-width": 2 });
-    const body = make("g", { ...about, class: "body", "data-part": "body" },
-      make("rect", { x: left, y: this.top - 4, width: right - left, height: 26, fill: "transparent" }),
+    const frame = make("path", {
+      "class": "frame",
+      "d": `M${left} ${this.top + 26}V${y}H${right}V${this.top + 26}`,
+      "fill": "none",
+      "stroke": BRASS,
+      "stroke-width": 2,
+    });
+    const body = make(
+      "g",
+      { ...about, "class": "body", "data-part": "body" },
+      make("rect", {
+        x: left,
+        y: this.top - 4,
+        width: right - left,
+        height: 26,
+        fill: "transparent",
+      }),
       make("rect", { x: middle - 11, y: y - 9, width: 22, height: 18, rx: 3, fill: BRASS }),
-      Object.assign(make("text", { class: "letter", x: middle, y: y + 5 }), { textContent: span.letter }));
-    if (span.name) body.append(Object.assign(make("text", { class: "given", x: middle + 16, y: y + 8, fill: COLOURS.ink }), { textContent: span.name.length > 24 ? `${span.name.slice(0, 23)}…` : span.name }));
-    const ends = [["lo", left, "start"], ["hi", right, "end"]].map(([part, x, word]) => {
-      const end = make("g", { ...about, "data-part": part, "data-key": `${span.id}-${part}`, tabindex: 0, role: "slider",
-        "aria-label": `${word} of span ${span.letter}`, "aria-valuenow": span[part], "aria-valuetext": span.text },
-        make("rect", { class: "grip", x: x - 7, y: this.top - 4, width: 14, height: box.bottom - this.top + 4 }),
-        make("rect", { class: "frame", x: x - 3, y: this.top + 8, width: 6, height: 16, rx: 2, fill: BRASS }));
+      Object.assign(make("text", { class: "letter", x: middle, y: y + 5 }), {
+        textContent: span.letter,
+      }),
+    );
+    if (span.name)
+      body.append(
+        Object.assign(
+          make("text", { class: "given", x: middle + 16, y: y + 8, fill: COLOURS.ink }),
+          { textContent: span.name.length > 24 ? `${span.name.slice(0, 23)}…` : span.name },
+        ),
+      );
+    const ends = [
+      ["lo", left, "start"],
+      ["hi", right, "end"],
+    ].map(([part, x, word]) => {
+      const end = make(
+        "g",
+        {
+          ...about,
+          "data-part": part,
+          "data-key": `${span.id}-${part}`,
+          "tabindex": 0,
+          "role": "slider",
+          "aria-label": `${word} of span ${span.letter}`,
+          "aria-valuenow": span[part],
+          "aria-valuetext": span.text,
+        },
+        make("rect", {
+          class: "grip",
+          x: x - 7,
+          y: this.top - 4,
+          width: 14,
+          height: box.bottom - this.top + 4,
+        }),
+        make("rect", {
+          class: "frame",
+          x: x - 3,
+          y: this.top + 8,
+          width: 6,
+          height: 16,
+          rx: 2,
+          fill: BRASS,
+        }),
+      );
       return end;
     });
     return [this.shade(span.lo, span.hi, BRASS, 0.07), frame, body, ...ends];
@@ -83,11 +144,31 @@ export class Ruler {
     const x = this.scale.x(marker.x);
     const box = this.frame;
     if (x < box.left || x > box.right) return make("g", {});
-    return make("g", { class: "pin", "data-kind": "markers", "data-id": marker.id, "data-part": "x", "data-key": `m${marker.id}`, tabindex: 0,
-      role: "slider", "aria-label": `marker ${marker.number}`, "aria-valuenow": marker.x, "aria-valuetext": marker.text },
-      make("path", { d: `M${x} ${this.top + 26}V${box.bottom}`, stroke: LEAD, "stroke-dasharray": "2 3", fill: "none" }),
+    return make(
+      "g",
+      {
+        "class": "pin",
+        "data-kind": "markers",
+        "data-id": marker.id,
+        "data-part": "x",
+        "data-key": `m${marker.id}`,
+        "tabindex": 0,
+        "role": "slider",
+        "aria-label": `marker ${marker.number}`,
+        "aria-valuenow": marker.x,
+        "aria-valuetext": marker.text,
+      },
+      make("path", {
+        "d": `M${x} ${this.top + 26}V${box.bottom}`,
+        "stroke": LEAD,
+        "stroke-dasharray": "2 3",
+        "fill": "none",
+      }),
       make("circle", { class: "frame", cx: x, cy: this.top + 15, r: 10, fill: LEAD }),
-      Object.assign(make("text", { class: "letter", x, y: this.top + 20 }), { textContent: marker.number }));
+      Object.assign(make("text", { class: "letter", x, y: this.top + 20 }), {
+        textContent: marker.number,
+      }),
+    );
   }
 
   thing(element) {
@@ -113,11 +194,14 @@ export class Ruler {
     event.stopPropagation();
     const { item, part, before, from } = this.held;
     const by = this.scale.fromX(event.offsetX) - from;
-    if (part === "body") { item.lo = before.lo + by; item.hi = before.hi + by; }
-    else item[part] = before[part] + by;
+    if (part === "body") {
+      item.lo = before.lo + by;
+      item.hi = before.hi + by;
+    } else item[part] = before[part] + by;
     this.held.moved = true;
     this.draw();
-    if (this.held.kind === "spans") this.dragged(item.id, Math.min(item.lo, item.hi), Math.max(item.lo, item.hi));
+    if (this.held.kind === "spans")
+      this.dragged(item.id, Math.min(item.lo, item.hi), Math.max(item.lo, item.hi));
   }
 
   drop(event) {
@@ -130,7 +214,10 @@ export class Ruler {
 
   // An end or a marker comes to rest on a reading, unless Alt is held.
   tell(kind, item, snap) {
-    const fields = kind === "spans" ? { lo: Math.min(item.lo, item.hi), hi: Math.max(item.lo, item.hi) } : { x: item.x };
+    const fields =
+      kind === "spans"
+        ? { lo: Math.min(item.lo, item.hi), hi: Math.max(item.lo, item.hi) }
+        : { x: item.x };
     this.moved(kind, item.id, snap ? { ...fields, snap: 1 } : fields);
   }
 

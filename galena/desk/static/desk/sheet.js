@@ -25,12 +25,18 @@ export class Sheet {
     this.over = section.querySelector("canvas.over");
     this.shares = new Map(this.layout.graphs.map(({ id, share }) => [id, share]));
     this.stack = new Stack(this.layout);
-    this.view = new View(this.layout, section.dataset.view, () => { this.repaint(); this.fetchSoon(); });
+    this.view = new View(this.layout, section.dataset.view, () => {
+      this.repaint();
+      this.fetchSoon();
+    });
     this.shown = new Window(section.dataset.data, this.layout, () => this.fetched());
     this.cursor = null; // what the server read at the cursor
     this.begun = null; // where Enter started a span
     this.made();
-    this.size = new ResizeObserver(() => { this.repaint(); this.fetch(); });
+    this.size = new ResizeObserver(() => {
+      this.repaint();
+      this.fetch();
+    });
     this.size.observe(this.stackElement);
   }
 
@@ -43,47 +49,80 @@ export class Sheet {
       dragged: (id, lo, hi) => this.peek(id, lo, hi),
     });
     this.legend = new Legend(section.querySelector(".legend"), {
-      markOf: this.markOf, layout: this.layout, moved: (at) => post(section.dataset.change, { legend_at: at.join(",") }),
+      markOf: this.markOf,
+      layout: this.layout,
+      moved: (at) => post(section.dataset.change, { legend_at: at.join(",") }),
     });
-    this.notes = new Notes([...section.querySelectorAll(".note")], { change: (url, fields) => this.change(url, fields, "sheets"), write: (note) => this.write(note) });
+    this.notes = new Notes([...section.querySelectorAll(".note")], {
+      change: (url, fields) => this.change(url, fields, "sheets"),
+      write: (note) => this.write(note),
+    });
     this.notes.repaint = () => this.repaint();
     attachEdges(section.querySelectorAll(".edge"), {
-      shares: this.shares, order: this.layout.graphs.map(({ id }) => id), heightOf: () => this.stackElement.clientHeight,
-      repaint: () => this.repaint(), keep: () => this.change(section.dataset.change, { shares: JSON.stringify(Object.fromEntries(this.shares)) }, "sheets"),
+      shares: this.shares,
+      order: this.layout.graphs.map(({ id }) => id),
+      heightOf: () => this.stackElement.clientHeight,
+      repaint: () => this.repaint(),
+      keep: () =>
+        this.change(
+          section.dataset.change,
+          { shares: JSON.stringify(Object.fromEntries(this.shares)) },
+          "sheets",
+        ),
     });
     attach(this.stackElement, {
-      where: (x, y) => this.stack.part(x, y), box: () => this.stack.frame, fromX: (pixel) => this.any.fromX(pixel),
+      where: (x, y) => this.stack.part(x, y),
+      box: () => this.stack.frame,
+      fromX: (pixel) => this.any.fromX(pixel),
       zoom: (part, factor, x, y) => this.view.zoom(part, this.scalesNow(), factor, x, y),
       slide: (part, x, y) => this.view.slide(part, this.scalesNow(), x, y),
-      draft: (ends) => { this.ruler.draft = ends; this.repaint(); },
-      span: (lo, hi, free, graph) => this.mark(lo, hi, free, graph), marker: (x, free, graph) => this.drop(x, free, graph),
+      draft: (ends) => {
+        this.ruler.draft = ends;
+        this.repaint();
+      },
+      span: (lo, hi, free, graph) => this.mark(lo, hi, free, graph),
+      marker: (x, free, graph) => this.drop(x, free, graph),
       hover: (x, free) => this.point(x, 0, free),
-      axis: (part) => this.openAxis(part), key: (event) => this.key(event),
+      axis: (part) => this.openAxis(part),
+      key: (event) => this.key(event),
       axisKey: (label, event) => this.axisKey(label, event),
     });
     this.stackElement.addEventListener("focusin", () => this.active(this));
     this.ruler.show(this.overlay);
   }
 
-  urlOf(kind) { return this.section.dataset[kind].replace(/sheets\/\d+\//, ""); }
+  urlOf(kind) {
+    return this.section.dataset[kind].replace(/sheets\/\d+\//, "");
+  }
 
   // Several gestures may come between two pictures: each goes on from where the last one led.
-  scalesNow() { return this.stack.scaled(this.view.limits(this.shown.whole)); }
+  scalesNow() {
+    return this.stack.scaled(this.view.limits(this.shown.whole));
+  }
 
-  get any() { return this.stack.scales.values().next().value.left; }
-  get columns() { return Math.max(50, this.stackElement.clientWidth - 100); }
+  get any() {
+    return this.stack.scales.values().next().value.left;
+  }
+  get columns() {
+    return Math.max(50, this.stackElement.clientWidth - 100);
+  }
   fetch() {
     this.asked = this.view.x;
     return this.shown.ask(this.view.x, this.columns);
   }
-
 
   // What is here covers some more than is shown: while it does, finer readings may wait for the hand.
   fetchSoon() {
     const { x } = this.view;
     if (x && this.asked && x[0] === this.asked[0] && x[1] === this.asked[1]) return;
     const covered = x && this.shown.covers(x);
-    if (!covered) { this.soon ??= setTimeout(() => { this.soon = null; this.fetch(); }, 30); return; }
+    if (!covered) {
+      this.soon ??= setTimeout(() => {
+        this.soon = null;
+        this.fetch();
+      }, 30);
+      return;
+    }
     clearTimeout(this.later);
     this.later = setTimeout(() => this.fetch(), 160);
   }
@@ -93,19 +132,27 @@ export class Sheet {
     say(this.shown.trouble);
     const empty = !this.shown.runs.length && !this.shown.trouble;
     this.section.querySelector(".hint").hidden = !empty;
-    if (!this.cursor && this.shown.runs.length && !this.reading) { // it always tells something
+    if (!this.cursor && this.shown.runs.length && !this.reading) {
+      // it always tells something
       const [lo, hi] = this.view.limits(this.shown.whole).x;
       this.point(this.layout.x.log ? Math.sqrt(lo * hi) : (lo + hi) / 2);
     }
     this.repaint();
   }
 
-  close() { this.size.disconnect(); this.closed = true; if (this.view.waiting) this.view.keep(); }
+  close() {
+    this.size.disconnect();
+    this.closed = true;
+    if (this.view.waiting) this.view.keep();
+  }
 
   repaint() {
     if (this.due) return;
     this.due = true;
-    requestAnimationFrame(() => { this.due = false; if (!this.closed) this.paint(); });
+    requestAnimationFrame(() => {
+      this.due = false;
+      if (!this.closed) this.paint();
+    });
   }
 
   paint() {
@@ -117,7 +164,15 @@ export class Sheet {
     this.stack.draw(context);
     for (const [id, graph] of scales) {
       const traces = this.tracesOf(id);
-      paintGraph(context, graph, traces, this.curvesOf(id), this.areasOf(id), this.markOf, this.layout);
+      paintGraph(
+        context,
+        graph,
+        traces,
+        this.curvesOf(id),
+        this.areasOf(id),
+        this.markOf,
+        this.layout,
+      );
     }
     this.ruler.place(this.any, this.stack.frame, this.stack.top);
     this.label(scales);
@@ -130,20 +185,33 @@ export class Sheet {
     const graph = this.layout.graphs.find((one) => one.id === id);
     const sides = new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
     if (graph.residual) return [];
-    const laid = (curve) => (curve.id === this.preview?.id ? { ...curve, parts: this.preview.parts, hand: true } : curve);
-    return this.overlay.curves.filter(({ quantity }) => sides.has(quantity)).map((curve) => ({ curve: laid(curve), side: sides.get(curve.quantity) }));
+    const laid = (curve) =>
+      curve.id === this.preview?.id ? { ...curve, parts: this.preview.parts, hand: true } : curve;
+    return this.overlay.curves
+      .filter(({ quantity }) => sides.has(quantity))
+      .map((curve) => ({ curve: laid(curve), side: sides.get(curve.quantity) }));
   }
 
   areasOf(id) {
     const graph = this.layout.graphs.find((one) => one.id === id);
     const sides = new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
-    return graph.residual ? [] : this.overlay.areas.filter(({ quantity }) => sides.has(quantity)).map((area) => ({ area, side: sides.get(area.quantity) }));
+    return graph.residual
+      ? []
+      : this.overlay.areas
+          .filter(({ quantity }) => sides.has(quantity))
+          .map((area) => ({ area, side: sides.get(area.quantity) }));
   }
 
   // While a hand moves a model, its residuals move along.
   tracesOf(id) {
     const moved = this.preview?.residuals.find(({ graph }) => graph === id);
-    return this.shown.traces.filter((trace) => trace.graph === id).map((trace) => (moved && trace.kind === "points" ? { ...trace, ...moved, n: moved.x.length, uY: undefined } : trace));
+    return this.shown.traces
+      .filter((trace) => trace.graph === id)
+      .map((trace) =>
+        moved && trace.kind === "points"
+          ? { ...trace, ...moved, n: moved.x.length, uY: undefined }
+          : trace,
+      );
   }
 
   // While a span is dragged its findings follow: one request under way, the latest ends next.
@@ -154,13 +222,18 @@ export class Sheet {
     while (this.ends) {
       const ends = this.ends;
       this.ends = null;
-      const answer = await fetch(`${this.urlOf("spans")}/${id}/peek?${new URLSearchParams(ends)}`).catch(() => null);
-      const found = answer?.ok && await answer.json().catch(() => null);
+      const answer = await fetch(
+        `${this.urlOf("spans")}/${id}/peek?${new URLSearchParams(ends)}`,
+      ).catch(() => null);
+      const found = answer?.ok && (await answer.json().catch(() => null));
       const table = document.querySelector(`#ledger [data-rows="${id}"]`);
       if (!found || !table || !this.ruler.held) continue; // it was let go: its ledger is on its way
       table.innerHTML = found.rows; // as the server renders them in the ledger
       const moved = new Set(found.curves.map((one) => one.id));
-      this.overlay.curves = [...this.overlay.curves.filter((one) => !moved.has(one.id)), ...found.curves];
+      this.overlay.curves = [
+        ...this.overlay.curves.filter((one) => !moved.has(one.id)),
+        ...found.curves,
+      ];
       this.repaint();
     }
     this.peeking = false;
@@ -180,33 +253,64 @@ export class Sheet {
 
   // Say which readings in sight a graph cannot show.
   without(graph) {
-    const sum = (name) => this.shown.traces.reduce((total, one) => total + (one.graph === graph ? one[name] : 0), 0);
+    const sum = (name) =>
+      this.shown.traces.reduce((total, one) => total + (one.graph === graph ? one[name] : 0), 0);
     const count = (number) => number.toLocaleString("en").replaceAll(",", "\u2009");
     const [unseen, gaps] = [sum("unseen"), sum("gaps")];
-    const parts = [unseen && `${count(unseen)} ${unseen === 1 ? "reading at zero or below has" : "readings at zero or below have"} no place here`, gaps && `${count(gaps)} row${gaps === 1 ? "" : "s"} without a number`, this.shown.whole?.graphs.get(graph)?.trouble];
+    const parts = [
+      unseen &&
+        `${count(unseen)} ${unseen === 1 ? "reading at zero or below has" : "readings at zero or below have"} no place here`,
+      gaps && `${count(gaps)} row${gaps === 1 ? "" : "s"} without a number`,
+      this.shown.whole?.graphs.get(graph)?.trouble,
+    ];
     return parts.filter(Boolean).join("; ");
   }
 
   // The labels, titles and edges are elements: they are moved to where the graphs lie.
   label(scales) {
     const size = rem();
-    const put = (element, style) => { if (element) { element.hidden = false; for (const [name, value] of Object.entries(style)) element.style[name] = value === null ? "" : `${value}px`; } };
+    const put = (element, style) => {
+      if (element) {
+        element.hidden = false;
+        for (const [name, value] of Object.entries(style))
+          element.style[name] = value === null ? "" : `${value}px`;
+      }
+    };
     const find = (selector, id) => this.section.querySelector(`${selector}[data-graph="${id}"]`);
     for (const graph of this.layout.graphs) {
       const { box } = scales.get(graph.id);
       for (const side of ["left", "right"]) {
         const label = find(`.axis-label.${side}`, graph.id);
-        if (!has(graph, side) && (side === "right" || has(graph, "right"))) { label.hidden = true; continue; }
-        put(label, { top: (box.top + box.bottom) / 2, maxHeight: box.bottom - box.top, [side]: 0.1 * size });
+        if (!has(graph, side) && (side === "right" || has(graph, "right"))) {
+          label.hidden = true;
+          continue;
+        }
+        put(label, {
+          top: (box.top + box.bottom) / 2,
+          maxHeight: box.bottom - box.top,
+          [side]: 0.1 * size,
+        });
       }
       const title = find(".graph-title", graph.id);
-      if (graph.residual) title.firstElementChild.textContent = graph.title || this.preview?.residuals.find((one) => one.graph === graph.id)?.title || this.overlay.titles[graph.id] || "";
+      if (graph.residual)
+        title.firstElementChild.textContent =
+          graph.title ||
+          this.preview?.residuals.find((one) => one.graph === graph.id)?.title ||
+          this.overlay.titles[graph.id] ||
+          "";
       if (graph.title || graph.residual) put(title, { top: box.top - 1.5 * size, left: box.left });
       const said = this.without(graph.id);
       const note = find(".unseen", graph.id);
       note.hidden = !said;
-      if (said) { note.textContent = said; put(note, { top: box.bottom - 1.7 * size, left: box.left + 8 }); }
-      put(this.section.querySelector(`.edge[data-after="${graph.id}"]`), { top: box.bottom + 0.1 * size, left: box.left, width: box.right - box.left });
+      if (said) {
+        note.textContent = said;
+        put(note, { top: box.bottom - 1.7 * size, left: box.left + 8 });
+      }
+      put(this.section.querySelector(`.edge[data-after="${graph.id}"]`), {
+        top: box.bottom + 0.1 * size,
+        left: box.left,
+        width: box.right - box.left,
+      });
     }
     const along = this.section.querySelector(".axis-label.along");
     put(along, { left: (this.stack.frame.left + this.stack.frame.right) / 2, bottom: 0 });
@@ -215,10 +319,23 @@ export class Sheet {
     if (unit.textContent !== text) unit.textContent = text;
   }
 
-  tell({ x, graphs }, scales) { // for tests and for the curious
-    const told = this.layout.graphs.map(({ id, left, right }) => ({ id, box: scales.get(id).box, log: { left: left.log, right: right.log }, ...graphs.get(id) }));
+  tell({ x, graphs }, scales) {
+    // for tests and for the curious
+    const told = this.layout.graphs.map(({ id, left, right }) => ({
+      id,
+      box: scales.get(id).box,
+      log: { left: left.log, right: right.log },
+      ...graphs.get(id),
+    }));
     const runs = this.shown.runs.length;
-    this.stackElement.dataset.shown = JSON.stringify({ x, y: told[0].left, box: told[0].box, graphs: told, runs, kinds: this.shown.traces.map(({ kind }) => kind) });
+    this.stackElement.dataset.shown = JSON.stringify({
+      x,
+      y: told[0].left,
+      box: told[0].box,
+      graphs: told,
+      runs,
+      kinds: this.shown.traces.map(({ kind }) => kind),
+    });
   }
 
   // The cursor: one request under way, the latest place next.
@@ -229,47 +346,86 @@ export class Sheet {
     while (this.next) {
       const next = this.next;
       this.next = null;
-      const found = await this.read(next.x ?? this.cursor?.x ?? this.view.limits(this.shown.whole).x[0], next.by, next.free);
-      if (found) { this.cursor = found; this.showCursor(next.by !== 0); }
+      const found = await this.read(
+        next.x ?? this.cursor?.x ?? this.view.limits(this.shown.whole).x[0],
+        next.by,
+        next.free,
+      );
+      if (found) {
+        this.cursor = found;
+        this.showCursor(next.by !== 0);
+      }
     }
     this.reading = false;
   }
 
-  step(by) { // from where the cursor will be when its turn comes
+  step(by) {
+    // from where the cursor will be when its turn comes
     this.point(null, by + (this.next?.x === null ? this.next.by : 0));
   }
 
-  read(x, step, free = false) { return this.ask({ x, step, ...(free && { free: "yes" }) }); }
+  read(x, step, free = false) {
+    return this.ask({ x, step, ...(free && { free: "yes" }) });
+  }
 
   async ask(what) {
-    const answer = await fetch(`${this.section.dataset.at}?${new URLSearchParams(what)}`).catch(() => null);
+    const answer = await fetch(`${this.section.dataset.at}?${new URLSearchParams(what)}`).catch(
+      () => null,
+    );
     if (!answer?.ok) return null;
     const found = await answer.json();
     return found.trouble ? null : found;
   }
 
   showCursor(stepped) {
-    strip(this.section.querySelector(".reading"), this.cursor, this.section.querySelector(".axis-label.along"), this.markOf);
+    strip(
+      this.section.querySelector(".reading"),
+      this.cursor,
+      this.section.querySelector(".axis-label.along"),
+      this.markOf,
+    );
     const limits = this.view.limits(this.shown.whole);
-    if (stepped && (this.cursor.x < limits.x[0] || this.cursor.x > limits.x[1])) this.view.centre(this.cursor.x, limits);
+    if (stepped && (this.cursor.x < limits.x[0] || this.cursor.x > limits.x[1]))
+      this.view.centre(this.cursor.x, limits);
     this.paintOver();
-    document.dispatchEvent(new CustomEvent("cursor", { detail: { sheet: this, cursor: this.cursor } }));
+    document.dispatchEvent(
+      new CustomEvent("cursor", { detail: { sheet: this, cursor: this.cursor } }),
+    );
   }
 
   // A hand is in the middle of something here.
-  get isHeld() { return Boolean(this.ruler.held || this.ruler.draft || this.begun !== null); }
+  get isHeld() {
+    return Boolean(this.ruler.held || this.ruler.draft || this.begun !== null);
+  }
 
   // Spans and markers come to rest on readings, unless Alt was held.
   mark(lo, hi, free = false, graph = null) {
-    this.change(this.section.dataset.spans, { lo: Math.min(lo, hi), hi: Math.max(lo, hi), ...(!free && { snap: 1 }), ...(graph !== null && { graph }) }, "ledger");
+    this.change(
+      this.section.dataset.spans,
+      {
+        lo: Math.min(lo, hi),
+        hi: Math.max(lo, hi),
+        ...(!free && { snap: 1 }),
+        ...(graph !== null && { graph }),
+      },
+      "ledger",
+    );
   }
 
-  drop(x, free = false, graph = null) { this.change(this.section.dataset.markers, { x, ...(!free && { snap: 1 }), ...(graph !== null && { graph }) }, "ledger"); }
+  drop(x, free = false, graph = null) {
+    this.change(
+      this.section.dataset.markers,
+      { x, ...(!free && { snap: 1 }), ...(graph !== null && { graph }) },
+      "ledger",
+    );
+  }
 
   markOff() {
     if (this.begun === null) {
       this.begun = this.cursor.x;
-      say(`The span starts at ${this.cursor.text} ${this.cursor.unit}. Step to its end and press Enter, or Escape to leave it.`);
+      say(
+        `The span starts at ${this.cursor.text} ${this.cursor.unit}. Step to its end and press Enter, or Escape to leave it.`,
+      );
       return;
     }
     const ends = [this.begun, this.cursor.x];
@@ -281,8 +437,19 @@ export class Sheet {
   write(note = null) {
     const first = this.layout.graphs[0];
     const row = this.cursor?.rows.find((one) => one.y !== null);
-    if (!note && !row) { say("Point at a reading first: a note is about a place in the graph."); return; }
-    document.dispatchEvent(new CustomEvent("write-note", { detail: { sheet: this, note, at: row && { x: row.x, y: row.y, graph: row.graph ?? first.id, side: row.side } } }));
+    if (!note && !row) {
+      say("Point at a reading first: a note is about a place in the graph.");
+      return;
+    }
+    document.dispatchEvent(
+      new CustomEvent("write-note", {
+        detail: {
+          sheet: this,
+          note,
+          at: row && { x: row.x, y: row.y, graph: row.graph ?? first.id, side: row.side },
+        },
+      }),
+    );
   }
 
   openAxis({ axis, graph }) {
@@ -296,10 +463,25 @@ export class Sheet {
     const graph = along ? this.layout.graphs[0].id : Number(label.dataset.graph);
     const part = { axis: along ? "x" : label.dataset.side, graph };
     const { left, right, top, bottom } = this.stack.scales.get(graph).box;
-    const step = { ArrowLeft: [1, 0], ArrowRight: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[key];
+    const step = { ArrowLeft: [1, 0], ArrowRight: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
+      key
+    ];
     if (code === "Digit0" || code === "Numpad0") this.view.allOf(part, this.shown.whole, shiftKey);
-    else if (key === "+" || key === "-") this.view.zoom(part, this.scalesNow(), key === "+" ? 0.8 : 1.25, (left + right) / 2, (top + bottom) / 2);
-    else if (step) this.view.slide(part, this.scalesNow(), (step[0] * (right - left)) / 10, (step[1] * (bottom - top)) / 10);
+    else if (key === "+" || key === "-")
+      this.view.zoom(
+        part,
+        this.scalesNow(),
+        key === "+" ? 0.8 : 1.25,
+        (left + right) / 2,
+        (top + bottom) / 2,
+      );
+    else if (step)
+      this.view.slide(
+        part,
+        this.scalesNow(),
+        (step[0] * (right - left)) / 10,
+        (step[1] * (bottom - top)) / 10,
+      );
     else return false;
     return true;
   }
@@ -310,17 +492,38 @@ export class Sheet {
     if (code === "Digit0" || code === "Numpad0") this.view.all(this.shown.whole, shiftKey);
     else if (key === "ArrowLeft" || key === "ArrowRight") {
       const way = key === "ArrowLeft" ? -1 : 1;
-      if (altKey) this.point((this.cursor?.x ?? limits.x[0]) + (way * (limits.x[1] - limits.x[0])) / 200, 0, true);
+      if (altKey)
+        this.point(
+          (this.cursor?.x ?? limits.x[0]) + (way * (limits.x[1] - limits.x[0])) / 200,
+          0,
+          true,
+        );
       else this.step(way * (shiftKey ? 10 : 1));
     } else if (key === "Home" || key === "End") this.point(key === "Home" ? -1e300 : 1e300, 0);
-    else if (key === "PageUp" || key === "PageDown") this.view.slide({ axis: "x" }, this.scalesNow(), ((this.any.box.right - this.any.box.left) / 5) * (key === "PageUp" ? 1 : -1), 0);
+    else if (key === "PageUp" || key === "PageDown")
+      this.view.slide(
+        { axis: "x" },
+        this.scalesNow(),
+        ((this.any.box.right - this.any.box.left) / 5) * (key === "PageUp" ? 1 : -1),
+        0,
+      );
     else if (key === "m" && this.cursor) this.drop(this.cursor.x, this.cursor.free);
     else if (key === "n") this.write();
     else if (key === "Enter" && this.cursor) this.markOff();
-    else if (key === "Escape" && this.begun !== null) { this.begun = null; this.ruler.draft = null; say(""); this.repaint(); }
-    else if (key === "+" || key === "-") {
+    else if (key === "Escape" && this.begun !== null) {
+      this.begun = null;
+      this.ruler.draft = null;
+      say("");
+      this.repaint();
+    } else if (key === "+" || key === "-") {
       const { left, right, top, bottom } = this.any.box;
-      this.view.zoom({ axis: "plot", graph: this.layout.graphs[0].id }, this.scalesNow(), key === "+" ? 0.8 : 1.25, (left + right) / 2, (top + bottom) / 2);
+      this.view.zoom(
+        { axis: "plot", graph: this.layout.graphs[0].id },
+        this.scalesNow(),
+        key === "+" ? 0.8 : 1.25,
+        (left + right) / 2,
+        (top + bottom) / 2,
+      );
     } else return false;
     return true;
   }

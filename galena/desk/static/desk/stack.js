@@ -1,7 +1,8 @@
 // Where the graphs of a stack lie, and their axes: one x under all, a left and perhaps a right
 // axis for each. Owns nothing but the width that its tick labels once needed: it never shrinks
 // while the page is open, so that nothing jumps while readings come.
-import { COLOURS, labelled, labelledDecades, labelledHours, line, rem, scales } from "../shell/js/axes.js";
+import { labelled, labelledDecades, labelledHours, line, rem, scales } from "../shell/js/axes.js";
+import { COLOURS } from "../shell/js/colours.js";
 
 const TEXT = '"Source Sans 3", sans-serif';
 const LONG = 7200; // seconds; longer times are written in hours and minutes
@@ -23,13 +24,21 @@ export class Stack {
     const titles = graphs.map(({ title, residual }) => (title || residual ? 1.5 * size : 0));
     const top = 2.05 * size;
     const bottom = height - 2.75 * size;
-    const room = bottom - top - gap * (graphs.length - 1) - titles.reduce((sum, one) => sum + one, 0);
+    const room =
+      bottom - top - gap * (graphs.length - 1) - titles.reduce((sum, one) => sum + one, 0);
     const whole = graphs.reduce((sum, { id }) => sum + shares.get(id), 0);
     this.ticks = new Map();
     const heights = graphs.map(({ id }) => Math.max(2 * size, (room * shares.get(id)) / whole));
-    graphs.forEach((graph, i) => this.ticks.set(graph.id, this.tickTexts(graph, limits.graphs.get(graph.id), heights[i])));
+    graphs.forEach((graph, i) =>
+      this.ticks.set(graph.id, this.tickTexts(graph, limits.graphs.get(graph.id), heights[i])),
+    );
     for (const side of ["left", "right"]) {
-      const needed = Math.max(0, ...[...this.ticks.values()].flatMap((one) => (one[side] ?? []).map(([, text]) => context.measureText(text).width)));
+      const needed = Math.max(
+        0,
+        ...[...this.ticks.values()].flatMap((one) =>
+          (one[side] ?? []).map(([, text]) => context.measureText(text).width),
+        ),
+      );
       this.widest[side] = Math.max(this.widest[side], Math.ceil(needed / 8) * 8);
     }
     const anyRight = graphs.some((graph) => has(graph, "right"));
@@ -37,12 +46,14 @@ export class Stack {
     const right = width - (anyRight ? this.widest.right + 2.15 * size : 1 * size);
     this.top = 0.35 * size;
     let place = top;
-    this.boxes = new Map(graphs.map(({ id }, i) => {
-      place += titles[i];
-      const box = { left, right, top: place, bottom: place + heights[i] };
-      place = box.bottom + gap;
-      return [id, box];
-    }));
+    this.boxes = new Map(
+      graphs.map(({ id }, i) => {
+        place += titles[i];
+        const box = { left, right, top: place, bottom: place + heights[i] };
+        place = box.bottom + gap;
+        return [id, box];
+      }),
+    );
     this.scales = this.scaled(limits);
     const boxes = [...this.boxes.values()];
     this.frame = { left, right, top: boxes[0].top, bottom: boxes.at(-1).bottom };
@@ -52,23 +63,38 @@ export class Stack {
 
   // The scales of all graphs where they lie now, for certain limits.
   scaled(limits) {
-    return new Map(this.layout.graphs.map((graph) => {
-      const box = this.boxes.get(graph.id);
-      const own = limits.graphs.get(graph.id);
-      const of = (side) => scales(box, limits.x, own[side], { xLog: this.layout.x.log, yLog: graph[side].log });
-      return [graph.id, { left: of("left"), box, ...(has(graph, "right") && { right: of("right") }) }];
-    }));
+    return new Map(
+      this.layout.graphs.map((graph) => {
+        const box = this.boxes.get(graph.id);
+        const own = limits.graphs.get(graph.id);
+        const of = (side) =>
+          scales(box, limits.x, own[side], { xLog: this.layout.x.log, yLog: graph[side].log });
+        return [
+          graph.id,
+          { left: of("left"), box, ...(has(graph, "right") && { right: of("right") }) },
+        ];
+      }),
+    );
   }
 
   tickTexts(graph, limits, height) {
     const about = Math.max(2, height / (3.2 * this.size));
-    const of = (side) => (graph[side].log ? labelledDecades(...limits[side], about) : labelled(...limits[side], about));
-    return { left: has(graph, "left") || !has(graph, "right") ? of("left") : [], right: has(graph, "right") ? of("right") : [] };
+    const of = (side) =>
+      graph[side].log ? labelledDecades(...limits[side], about) : labelled(...limits[side], about);
+    return {
+      left: has(graph, "left") || !has(graph, "right") ? of("left") : [],
+      right: has(graph, "right") ? of("right") : [],
+    };
   }
 
   get inHours() {
     const [lo, hi] = this.limits.x;
-    return this.layout.time && !this.layout.x.log && Math.max(Math.abs(lo), Math.abs(hi)) > LONG && hi - lo >= 240;
+    return (
+      this.layout.time &&
+      !this.layout.x.log &&
+      Math.max(Math.abs(lo), Math.abs(hi)) > LONG &&
+      hi - lo >= 240
+    );
   }
 
   alongTicks(limits, width) {
@@ -99,7 +125,8 @@ export class Stack {
     context.fillStyle = COLOURS.ink;
     context.textAlign = "center";
     context.textBaseline = "top";
-    for (const [place, text] of this.xTicks) context.fillText(text, Math.round(left.x(place)) + 0.5, frame.bottom + 0.45 * size);
+    for (const [place, text] of this.xTicks)
+      context.fillText(text, Math.round(left.x(place)) + 0.5, frame.bottom + 0.45 * size);
   }
 
   upright(context, scale, ticks, at, way) {
@@ -109,7 +136,10 @@ export class Stack {
     for (const [place, text] of ticks) {
       const y = Math.round(scale.y(place)) + 0.5;
       if (y < box.top - 1 || y > box.bottom + 1) continue;
-      if (way < 0) { context.strokeStyle = COLOURS.hairline; line(context, box.left, y, box.right, y); }
+      if (way < 0) {
+        context.strokeStyle = COLOURS.hairline;
+        line(context, box.left, y, box.right, y);
+      }
       context.strokeStyle = COLOURS.axis;
       line(context, at, y, at + 5 * way, y);
       context.fillText(text, at + 9 * way, y);
@@ -127,7 +157,14 @@ export class Stack {
       const off = Math.max(one.box.top - y, y - one.box.bottom, 0);
       if (!nearest || off < nearest.off) nearest = { id, off, one };
     }
-    const axis = x < nearest.one.box.left ? "left" : x > nearest.one.box.right ? (nearest.one.right ? "right" : "plot") : "plot";
+    const axis =
+      x < nearest.one.box.left
+        ? "left"
+        : x > nearest.one.box.right
+          ? nearest.one.right
+            ? "right"
+            : "plot"
+          : "plot";
     return { axis, graph: nearest.id };
   }
 }

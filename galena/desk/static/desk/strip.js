@@ -4,14 +4,26 @@ import { drawn } from "./legend.js";
 export function strip(place, cursor, xLabel, markOf) {
   const x = part(typeset(xLabel), cursor.text, cursor.unit);
   const told = new Set(); // a quantity that two graphs show is read once
-  const own = cursor.rows.filter(({ symbol: name, number }) => !told.has(`${name} ${number}`) && told.add(`${name} ${number}`));
-  const rows = own.map((row) => part(symbol(row.symbol), row.text, row.aside ? `${row.unit} (set aside)` : row.unit, row.number, markOf));
+  const own = cursor.rows.filter(
+    ({ symbol: name, number }) => !told.has(`${name} ${number}`) && told.add(`${name} ${number}`),
+  );
+  const rows = own.map((row) =>
+    part(
+      symbol(row.symbol),
+      row.text,
+      row.aside ? `${row.unit} (set aside)` : row.unit,
+      row.number,
+      markOf,
+    ),
+  );
   place.replaceChildren(x, ...rows.flatMap((row) => [" ", row]));
 }
 
-function typeset(label) { // the symbol of the x axis, as the server typeset it
+function typeset(label) {
+  // the symbol of the x axis, as the server typeset it
   const whole = document.createElement("span");
-  for (const child of label.children) if (!child.matches("[data-x-unit]")) whole.append(child.cloneNode(true));
+  for (const child of label.children)
+    if (!child.matches("[data-x-unit]")) whole.append(child.cloneNode(true));
   return whole;
 }
 
@@ -22,7 +34,8 @@ export function symbol(text) {
   if (base !== "pH") letter.className = "symbol";
   letter.textContent = base;
   whole.append(letter);
-  if (below.length) whole.append(Object.assign(document.createElement("sub"), { textContent: below.join("_") }));
+  if (below.length)
+    whole.append(Object.assign(document.createElement("sub"), { textContent: below.join("_") }));
   return whole;
 }
 
@@ -33,7 +46,10 @@ function part(letter, value, unit, number, markOf) {
   bold.textContent = `${value} ${unit}`.trim();
   whole.append(letter ?? "");
   if (number) {
-    const said = Object.assign(document.createElement("span"), { className: "visually-hidden", textContent: ` run ${number} ` });
+    const said = Object.assign(document.createElement("span"), {
+      className: "visually-hidden",
+      textContent: ` run ${number} `,
+    });
     whole.append(" ", drawn(markOf(number)), said);
   }
   whole.append(" ", bold);

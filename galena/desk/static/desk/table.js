@@ -15,8 +15,16 @@ export class Table {
     this.trouble = drawer.querySelector("#table-trouble");
     if (!this.box) return;
     const { url, count, typed, stream, run } = this.box.dataset;
-    Object.assign(this, { url, stream, run: Number(run), count: Number(count), typed: typed === "yes" });
-    this.columns = [...this.box.querySelectorAll("thead [data-column]")].map((cell) => Number(cell.dataset.column));
+    Object.assign(this, {
+      url,
+      stream,
+      run: Number(run),
+      count: Number(count),
+      typed: typed === "yes",
+    });
+    this.columns = [...this.box.querySelectorAll("thead [data-column]")].map((cell) =>
+      Number(cell.dataset.column),
+    );
     this.body = this.box.querySelector("tbody");
     this.tools = drawer.querySelector("#row-tools");
     this.pages = new Map(this.count ? [] : [[0, []]]);
@@ -31,8 +39,14 @@ export class Table {
     this.box.addEventListener("change", (event) => this.typedIn(event.target));
     this.box.addEventListener("paste", (event) => this.paste(event));
     this.box.addEventListener("focusin", (event) => this.focused(event.target));
-    drawer.addEventListener("click", this.clicked = (event) => this.click(event));
-    this.tools.addEventListener("submit", this.submitted = (event) => { event.preventDefault(); this.aside(); });
+    drawer.addEventListener("click", (this.clicked = (event) => this.click(event)));
+    this.tools.addEventListener(
+      "submit",
+      (this.submitted = (event) => {
+        event.preventDefault();
+        this.aside();
+      }),
+    );
     this.watch = new ResizeObserver(() => this.draw());
     this.watch.observe(this.box);
     this.draw();
@@ -43,10 +57,18 @@ export class Table {
     this.drawer.removeEventListener("click", this.clicked);
   }
 
-  get height() { return Math.round(1.7 * rem()); }
-  get rows() { return this.count + (this.typed ? 1 : 0); } // a typed table has room for one more
-  get whole() { return Math.min(this.rows * this.height, HIGHEST); }
-  get inSight() { return Math.ceil(this.box.clientHeight / this.height); }
+  get height() {
+    return Math.round(1.7 * rem());
+  }
+  get rows() {
+    return this.count + (this.typed ? 1 : 0);
+  } // a typed table has room for one more
+  get whole() {
+    return Math.min(this.rows * this.height, HIGHEST);
+  }
+  get inSight() {
+    return Math.ceil(this.box.clientHeight / this.height);
+  }
 
   // The first row in sight; of very many rows a pixel is several.
   get first() {
@@ -54,26 +76,41 @@ export class Table {
     return Math.round(Math.min(1, this.box.scrollTop / this.room) * this.beyond);
   }
 
-  get edges() { return this.box.querySelector("thead").offsetHeight + this.box.querySelector("tfoot").offsetHeight; }
-  get room() { return Math.max(1, this.whole + this.edges - this.box.clientHeight); } // that can be scrolled
-  get beyond() { return Math.max(0, this.rows - Math.floor((this.box.clientHeight - this.edges) / this.height)); }
-
+  get edges() {
+    return (
+      this.box.querySelector("thead").offsetHeight + this.box.querySelector("tfoot").offsetHeight
+    );
+  }
+  get room() {
+    return Math.max(1, this.whole + this.edges - this.box.clientHeight);
+  } // that can be scrolled
+  get beyond() {
+    return Math.max(0, this.rows - Math.floor((this.box.clientHeight - this.edges) / this.height));
+  }
 
   draw() {
     const start = Math.max(0, this.first - AROUND);
     const end = Math.min(this.rows, this.first + this.inSight + AROUND);
     for (const [row, element] of this.shown) {
-      if (row < start || row >= end) { element.remove(); this.shown.delete(row); }
+      if (row < start || row >= end) {
+        element.remove();
+        this.shown.delete(row);
+      }
     }
     let before = this.above;
     for (let row = start; row < end; row++) {
       let element = this.shown.get(row);
-      if (!element) { element = this.make(row); this.shown.set(row, element); }
+      if (!element) {
+        element = this.make(row);
+        this.shown.set(row, element);
+      }
       if (before.nextSibling !== element) before.after(element);
       before = element;
     }
     const scaled = this.rows * this.height > HIGHEST;
-    const over = scaled ? Math.max(0, this.box.scrollTop - (this.first - start) * this.height) : start * this.height;
+    const over = scaled
+      ? Math.max(0, this.box.scrollTop - (this.first - start) * this.height)
+      : start * this.height;
     this.above.style.height = `${over}px`;
     this.below.style.height = `${Math.max(0, this.whole - over - (end - start) * this.height)}px`;
     this.fetch(start, end);
@@ -85,14 +122,23 @@ export class Table {
     element.setAttribute("aria-rowindex", row + 1);
     const head = document.createElement("th");
     head.scope = "row";
-    const button = Object.assign(document.createElement("button"), { className: "quiet row-number", textContent: row < this.count ? String(row + 1) : "+", tabIndex: row === this.row ? 0 : -1 });
+    const button = Object.assign(document.createElement("button"), {
+      className: "quiet row-number",
+      textContent: row < this.count ? String(row + 1) : "+",
+      tabIndex: row === this.row ? 0 : -1,
+    });
     button.setAttribute("aria-label", `Row ${row + 1}`);
     head.append(button);
     element.append(head);
     this.columns.forEach((key, place) => {
       const cell = document.createElement("td");
       if (key) {
-        const field = Object.assign(document.createElement("input"), { className: "cell", maxLength: 40, autocomplete: "off", inputMode: "decimal" });
+        const field = Object.assign(document.createElement("input"), {
+          className: "cell",
+          maxLength: 40,
+          autocomplete: "off",
+          inputMode: "decimal",
+        });
         field.dataset.place = place;
         field.setAttribute("aria-label", `Row ${row + 1}, column ${place + 1}`);
         cell.append(field);
@@ -112,7 +158,10 @@ export class Table {
       const cell = element.children[place + 1];
       const field = cell.querySelector("input");
       const text = texts?.[place] ?? (row < this.count && !texts ? "…" : "");
-      if (!field) { if (cell.textContent !== text) cell.textContent = text; return; }
+      if (!field) {
+        if (cell.textContent !== text) cell.textContent = text;
+        return;
+      }
       field.readOnly = text === "…";
       if (document.activeElement === field || field.getAttribute("aria-invalid")) return;
       field.value = text === "…" ? "" : text;
@@ -128,17 +177,31 @@ export class Table {
     for (;;) {
       const [from, to] = this.wanted;
       let missing = null;
-      for (let page = Math.floor(from / PAGE); page * PAGE < to; page++) if (!this.pages.has(page)) { missing = page; break; }
+      for (let page = Math.floor(from / PAGE); page * PAGE < to; page++)
+        if (!this.pages.has(page)) {
+          missing = page;
+          break;
+        }
       if (missing === null) break;
       const typing = this.typing;
-      const answer = await fetch(`${this.url}/rows?${new URLSearchParams({ first: missing * PAGE, count: PAGE, stream: this.stream })}`).catch(() => null);
+      const answer = await fetch(
+        `${this.url}/rows?${new URLSearchParams({ first: missing * PAGE, count: PAGE, stream: this.stream })}`,
+      ).catch(() => null);
       if (!answer?.ok) break;
       const found = await answer.json();
-      if (typing !== this.typing) { if (!this.pages.has(missing)) continue; break; }
+      if (typing !== this.typing) {
+        if (!this.pages.has(missing)) continue;
+        break;
+      }
       if (this.pages.size > 60) this.pages.clear();
       this.pages.set(missing, found.rows);
       for (const [first, last, reason] of found.asides) {
-        for (let row = Math.max(first, missing * PAGE); row <= Math.min(last, (missing + 1) * PAGE - 1); row++) this.asides.set(row, reason);
+        for (
+          let row = Math.max(first, missing * PAGE);
+          row <= Math.min(last, (missing + 1) * PAGE - 1);
+          row++
+        )
+          this.asides.set(row, reason);
       }
       for (const [row, element] of this.shown) this.fill(row, element);
     }
@@ -161,24 +224,46 @@ export class Table {
   act(fields) {
     this.sent = (this.sent ?? 0) + 1;
     const sent = this.line.then(async () => {
-      const answer = await post(`${this.url}/change`, { stream: this.stream, ...fields }).catch(() => null);
-      if (!answer) { this.say("The server does not answer. What you typed stands here: press Enter on it once more."); return null; }
-      if (answer.headers.get("Content-Type")?.startsWith("text/html") && answer.ok) return answer.text();
-      const found = await answer.json().catch(() => ({ trouble: "The server could not do this. Load the page and try again." }));
+      const answer = await post(`${this.url}/change`, { stream: this.stream, ...fields }).catch(
+        () => null,
+      );
+      if (!answer) {
+        this.say(
+          "The server does not answer. What you typed stands here: press Enter on it once more.",
+        );
+        return null;
+      }
+      if (answer.headers.get("Content-Type")?.startsWith("text/html") && answer.ok)
+        return answer.text();
+      const found = await answer
+        .json()
+        .catch(() => ({ trouble: "The server could not do this. Load the page and try again." }));
       this.say(found.trouble ?? "");
       return found.trouble ? null : found;
     });
     this.line = sent.catch(() => null);
-    return sent.then((found) => { if (found === null || typeof found === "string") this.sent -= 1; return found; });
+    return sent.then((found) => {
+      if (found === null || typeof found === "string") this.sent -= 1;
+      return found;
+    });
   }
 
   async typedIn(field) {
     if (field.matches(".head")) {
-      const html = await this.act({ act: "head", column: field.closest("th").dataset.column, text: field.value });
-      if (html === null) { field.setAttribute("aria-invalid", "true"); return; }
+      const html = await this.act({
+        act: "head",
+        column: field.closest("th").dataset.column,
+        text: field.value,
+      });
+      if (html === null) {
+        field.setAttribute("aria-invalid", "true");
+        return;
+      }
       field.removeAttribute("aria-invalid");
       field.defaultValue = field.value;
-      const option = this.tools.querySelector(`option[value="${field.closest("th").dataset.column}"]`);
+      const option = this.tools.querySelector(
+        `option[value="${field.closest("th").dataset.column}"]`,
+      );
       if (option) option.textContent = field.value;
       this.reload();
       return;
@@ -187,8 +272,16 @@ export class Table {
     const [row, place] = [Number(field.closest("tr").dataset.row), Number(field.dataset.place)];
     this.keep(row, place, field.value.trim());
     this.grow(row + 1); // the next row is there at once, for fast hands
-    const found = await this.act({ act: "cell", row, column: this.columns[place], text: field.value });
-    if (found === null) { field.setAttribute("aria-invalid", "true"); return; }
+    const found = await this.act({
+      act: "cell",
+      row,
+      column: this.columns[place],
+      text: field.value,
+    });
+    if (found === null) {
+      field.setAttribute("aria-invalid", "true");
+      return;
+    }
     field.removeAttribute("aria-invalid");
     this.told(found);
   }
@@ -204,7 +297,8 @@ export class Table {
   grow(count) {
     if (count <= this.count) return;
     this.count = count;
-    for (const [row, element] of this.shown) element.querySelector(".row-number").textContent = row < count ? String(row + 1) : "+";
+    for (const [row, element] of this.shown)
+      element.querySelector(".row-number").textContent = row < count ? String(row + 1) : "+";
     this.draw();
   }
 
@@ -214,14 +308,19 @@ export class Table {
     const shrunk = count < this.count;
     this.grow(count);
     this.count = count;
-    if (shrunk) { for (const element of this.shown.values()) element.remove(); this.shown.clear(); this.draw(); }
+    if (shrunk) {
+      for (const element of this.shown.values()) element.remove();
+      this.shown.clear();
+      this.draw();
+    }
     statistics.forEach((one, place) => {
       for (const [key, text] of Object.entries(one)) {
         const row = this.box.querySelectorAll(`tfoot [data-statistic="${key}"]`)[place];
         if (row) row.textContent = text;
       }
     });
-    this.drawer.querySelector("[data-shown=count]").textContent = `${count.toLocaleString("en").replaceAll(",", "\u2009")} row${count === 1 ? "" : "s"}`;
+    this.drawer.querySelector("[data-shown=count]").textContent =
+      `${count.toLocaleString("en").replaceAll(",", "\u2009")} row${count === 1 ? "" : "s"}`;
     this.changed();
   }
 
@@ -231,7 +330,9 @@ export class Table {
     event.preventDefault();
     const field = event.target.closest(".cell, .head");
     const row = field?.matches(".cell") ? Number(field.closest("tr").dataset.row) : 0;
-    const place = field?.matches(".cell") ? Number(field.dataset.place) : Math.max(0, this.columns.indexOf(Number(field?.closest("th").dataset.column)));
+    const place = field?.matches(".cell")
+      ? Number(field.dataset.place)
+      : Math.max(0, this.columns.indexOf(Number(field?.closest("th").dataset.column)));
     const html = await this.act({ act: "paste", row, place, text });
     if (html !== null) this.reload(html);
   }
@@ -252,18 +353,36 @@ export class Table {
 
   key(event) {
     const { target, key } = event;
-    if (target.matches(".head") && key === "Enter") { event.preventDefault(); this.go(0, 0); return; }
+    if (target.matches(".head") && key === "Enter") {
+      event.preventDefault();
+      this.go(0, 0);
+      return;
+    }
     const element = target.closest("tbody tr");
     if (!element) return;
     const row = Number(element.dataset.row);
     const place = target.matches(".cell") ? Number(target.dataset.place) : null;
-    const step = { ArrowUp: -1, ArrowDown: 1, PageUp: -this.inSight + 1, PageDown: this.inSight - 1 }[key];
-    if (step) { event.preventDefault(); this.go(row + step, place); return; }
-    if (key === "Enter" && place !== null) { // on to the next row, where this one was begun
+    const step = {
+      ArrowUp: -1,
+      ArrowDown: 1,
+      PageUp: -this.inSight + 1,
+      PageDown: this.inSight - 1,
+    }[key];
+    if (step) {
+      event.preventDefault();
+      this.go(row + step, place);
+      return;
+    }
+    if (key === "Enter" && place !== null) {
+      // on to the next row, where this one was begun
       event.preventDefault();
       this.go(row + 1, this.begunAt ?? place);
     } else if (key === "Tab" && !event.shiftKey && place !== null) this.begunAt ??= place;
-    else if (key === "Escape" && place !== null) { target.value = target.defaultValue; target.removeAttribute("aria-invalid"); this.say(""); }
+    else if (key === "Escape" && place !== null) {
+      target.value = target.defaultValue;
+      target.removeAttribute("aria-invalid");
+      this.say("");
+    }
     if (key !== "Tab") this.begunAt = key === "Enter" ? undefined : this.begunAt;
   }
 
@@ -273,7 +392,10 @@ export class Table {
     const next = Math.min(Math.max(row, 0), this.rows - 1);
     this.bring(next);
     const element = this.shown.get(next);
-    const target = place === null ? element?.querySelector(".row-number") : element?.querySelectorAll("td")[place]?.querySelector("input");
+    const target =
+      place === null
+        ? element?.querySelector(".row-number")
+        : element?.querySelectorAll("td")[place]?.querySelector("input");
     (target ?? element?.querySelector(".row-number"))?.focus({ preventScroll: true });
     target?.select?.();
   }
@@ -282,7 +404,8 @@ export class Table {
     const head = this.box.querySelector("thead").offsetHeight;
     const foot = this.box.querySelector("tfoot").offsetHeight;
     if (this.rows * this.height > HIGHEST) {
-      if (row < this.first || row > this.first + this.rows - this.beyond - 1) this.box.scrollTop = (row / Math.max(1, this.beyond)) * this.room;
+      if (row < this.first || row > this.first + this.rows - this.beyond - 1)
+        this.box.scrollTop = (row / Math.max(1, this.beyond)) * this.room;
     } else {
       const [top, room] = [row * this.height, this.box.clientHeight - head - foot - this.height];
       if (top < this.box.scrollTop) this.box.scrollTop = top;
@@ -293,14 +416,19 @@ export class Table {
 
   click(event) {
     const act = event.target.closest("[data-table]")?.dataset.table;
-    if (event.target.matches(".row-number")) this.choose(Number(event.target.closest("tr").dataset.row));
+    if (event.target.matches(".row-number"))
+      this.choose(Number(event.target.closest("tr").dataset.row));
     else if (act === "back") this.toRow({ act: "back", row: this.row });
     else if (act === "insert" || act === "remove") this.toRow({ act, row: this.row });
-    else if (act === "fill") this.toRow({ act, row: this.row, ...this.fields("column", "start", "step", "count") });
-    else if (act === "column") this.act({ act }).then((html) => html && this.reload(html, "last head"));
+    else if (act === "fill")
+      this.toRow({ act, row: this.row, ...this.fields("column", "start", "step", "count") });
+    else if (act === "column")
+      this.act({ act }).then((html) => html && this.reload(html, "last head"));
   }
 
-  fields(...names) { return Object.fromEntries(names.map((name) => [name, this.tools.elements[name].value])); }
+  fields(...names) {
+    return Object.fromEntries(names.map((name) => [name, this.tools.elements[name].value]));
+  }
 
   choose(row) {
     if (row >= this.count) return;
@@ -314,7 +442,12 @@ export class Table {
 
   aside() {
     const last = Number(this.tools.elements.last.value) - 1;
-    this.toRow({ act: "aside", row: this.row, last: Number.isInteger(last) ? last : this.row, ...this.fields("reason") });
+    this.toRow({
+      act: "aside",
+      row: this.row,
+      last: Number.isInteger(last) ? last : this.row,
+      ...this.fields("reason"),
+    });
   }
 
   async toRow(fields) {

@@ -14,14 +14,23 @@ export class View {
     this.changed = changed;
     this.touched = new Set(); // the axes that a hand moved and that are not kept yet
     this.x = ends(layout.x);
-    this.graphs = new Map(layout.graphs.map((graph) => [graph.id, { left: ends(graph.left), right: ends(graph.right) }]));
+    this.graphs = new Map(
+      layout.graphs.map((graph) => [
+        graph.id,
+        { left: ends(graph.left), right: ends(graph.right) },
+      ]),
+    );
   }
 
   // The limits as they are: {x, graphs: Map of id to {left, right}}.
   limits(whole) {
     const all = whole ?? { x: this.layout.x.log ? [1, 10] : [0, 10], graphs: new Map() };
-    const of = (id, side, log) => this.graphs.get(id)[side] ?? all.graphs.get(id)?.[side] ?? (log ? [1, 10] : [0, 1]);
-    const graphs = this.layout.graphs.map(({ id, left, right }) => [id, { left: of(id, "left", left.log), right: of(id, "right", right.log) }]);
+    const of = (id, side, log) =>
+      this.graphs.get(id)[side] ?? all.graphs.get(id)?.[side] ?? (log ? [1, 10] : [0, 1]);
+    const graphs = this.layout.graphs.map(({ id, left, right }) => [
+      id,
+      { left: of(id, "left", left.log), right: of(id, "right", right.log) },
+    ]);
     return { x: this.x ?? all.x, graphs: new Map(graphs) };
   }
 
@@ -30,33 +39,52 @@ export class View {
     const any = scales.values().next().value.left;
     const scale = scales.get(part.graph) ?? { left: any };
     const { box } = any;
-    const about = (place, first, last) => [place + (first - place) * factor, place + (last - place) * factor];
+    const about = (place, first, last) => [
+      place + (first - place) * factor,
+      place + (last - place) * factor,
+    ];
     if (part.axis === "x" || part.axis === "plot") {
-      this.set("x", about(Math.min(Math.max(atX, box.left), box.right), box.left, box.right).map(any.fromX), any.xLog);
+      this.set(
+        "x",
+        about(Math.min(Math.max(atX, box.left), box.right), box.left, box.right).map(any.fromX),
+        any.xLog,
+      );
     }
     for (const side of SIDES) {
       if (part.axis !== side && part.axis !== "plot") continue;
       const { box: own, fromY, yLog } = scale[side] ?? scale.left;
       if (!scale[side]) continue;
-      this.set(side, about(Math.min(Math.max(atY, own.top), own.bottom), own.bottom, own.top).map(fromY), yLog, part.graph);
+      this.set(
+        side,
+        about(Math.min(Math.max(atY, own.top), own.bottom), own.bottom, own.top).map(fromY),
+        yLog,
+        part.graph,
+      );
     }
     this.moved();
   }
 
   slide(part, scales, byX, byY) {
     const any = scales.values().next().value.left;
-    if (part.axis === "x" || part.axis === "plot") this.set("x", [any.box.left - byX, any.box.right - byX].map(any.fromX), any.xLog);
+    if (part.axis === "x" || part.axis === "plot")
+      this.set("x", [any.box.left - byX, any.box.right - byX].map(any.fromX), any.xLog);
     for (const side of SIDES) {
       const scale = scales.get(part.graph)?.[side];
       if (!scale || (part.axis !== side && part.axis !== "plot")) continue;
-      this.set(side, [scale.box.bottom - byY, scale.box.top - byY].map(scale.fromY), scale.yLog, part.graph);
+      this.set(
+        side,
+        [scale.box.bottom - byY, scale.box.top - byY].map(scale.fromY),
+        scale.yLog,
+        part.graph,
+      );
     }
     this.moved();
   }
 
   set(axis, [lo, hi], log, graph) {
     const large = Math.max(Math.abs(lo), Math.abs(hi));
-    if (!(hi > lo) || large > 1e300 || (hi - lo < LEAST * large && large > 0) || (log && lo <= 0)) return;
+    if (!(hi > lo) || large > 1e300 || (hi - lo < LEAST * large && large > 0) || (log && lo <= 0))
+      return;
     this.put(axis, graph, [lo, hi]);
   }
 
@@ -77,14 +105,18 @@ export class View {
     this.put("x", null, fromZero && whole && !this.layout.x.log ? whole.zero : null);
     for (const graph of this.layout.graphs) {
       const found = whole?.graphs.get(graph.id);
-      for (const side of SIDES) this.put(side, graph.id, fromZero && found && !graph[side].log ? found.zero[side] : null);
+      for (const side of SIDES)
+        this.put(side, graph.id, fromZero && found && !graph[side].log ? found.zero[side] : null);
     }
     this.moved();
   }
 
   // Show all of one axis, or from zero.
   allOf({ axis, graph }, whole, fromZero) {
-    const log = axis === "x" ? this.layout.x.log : this.layout.graphs.find(({ id }) => id === graph)[axis].log;
+    const log =
+      axis === "x"
+        ? this.layout.x.log
+        : this.layout.graphs.find(({ id }) => id === graph)[axis].log;
     const found = axis === "x" ? whole?.zero : whole?.graphs.get(graph)?.zero[axis];
     this.put(axis, graph, fromZero && found && !log ? found : null);
     this.moved();

@@ -39,15 +39,21 @@ export class Window {
     try {
       const answer = await fetch(`${this.url}?${query}`);
       if (answer.ok) this.unpack(await answer.arrayBuffer());
-      else this.trouble = answer.status === 409 ? await answer.text() : "The readings could not be fetched. Load the page again.";
+      else
+        this.trouble =
+          answer.status === 409
+            ? await answer.text()
+            : "The readings could not be fetched. Load the page again.";
     } catch {
-      this.trouble = "The server does not answer. Is Galena still running? Nothing recorded is lost.";
+      this.trouble =
+        "The server does not answer. Is Galena still running? Nothing recorded is lost.";
     }
   }
 
   // Show what another window has until the own readings come, where the axes are of the same kind.
   takeFrom(other) {
-    const kinds = ({ layout: { x, graphs } }) => JSON.stringify([x.log, graphs.map(({ id, left, right }) => [id, left.log, right.log])]);
+    const kinds = ({ layout: { x, graphs } }) =>
+      JSON.stringify([x.log, graphs.map(({ id, left, right }) => [id, left.log, right.log])]);
     if (kinds(this) !== kinds(other)) return;
     const { traces, runs, whole } = other;
     Object.assign(this, { traces, runs, whole });
@@ -72,14 +78,25 @@ export class Window {
     const logs = new Map(this.layout.graphs.map((graph) => [graph.id, graph]));
     this.traces = head.traces.map((trace) => {
       const yLog = Boolean(logs.get(trace.graph)?.[trace.side].log);
-      if (trace.kind === "points") return { ...trace, ...points(reader, trace, this.layout.x.log, yLog) };
-      const [lows, highs] = [column(reader, trace.n, trace.y0, trace.ys, yLog), column(reader, trace.n, trace.y0, trace.ys, yLog)];
-      const apart = trace.apart && { ...trace.apart, ...points(reader, trace.apart, this.layout.x.log, yLog) };
+      if (trace.kind === "points")
+        return { ...trace, ...points(reader, trace, this.layout.x.log, yLog) };
+      const [lows, highs] = [
+        column(reader, trace.n, trace.y0, trace.ys, yLog),
+        column(reader, trace.n, trace.y0, trace.ys, yLog),
+      ];
+      const apart = trace.apart && {
+        ...trace.apart,
+        ...points(reader, trace.apart, this.layout.x.log, yLog),
+      };
       return { ...trace, x: this.centres(head), lows, highs, apart };
     });
     this.runs = head.runs;
     this.span = head;
-    this.whole = { x: head.x, zero: head.zero, graphs: new Map(head.graphs.map((graph) => [graph.id, graph])) };
+    this.whole = {
+      x: head.x,
+      zero: head.zero,
+      graphs: new Map(head.graphs.map((graph) => [graph.id, graph])),
+    };
     this.trouble = "";
     this.bytes = buffer.byteLength;
   }
@@ -95,11 +112,17 @@ export class Window {
 function column(reader, n, origin, size, log) {
   const kept = new Float32Array(reader.buffer, reader.place, n);
   reader.place += 4 * n;
-  return Float64Array.from(kept, (value) => (log ? 10 ** (value * size + origin) : value * size + origin));
+  return Float64Array.from(kept, (value) =>
+    log ? 10 ** (value * size + origin) : value * size + origin,
+  );
 }
 
 function points(reader, said, xLog, yLog) {
-  const found = { x: column(reader, said.n, said.x0, said.xs, xLog), y: column(reader, said.n, said.y0, said.ys, yLog), aside: new Set(said.aside) };
+  const found = {
+    x: column(reader, said.n, said.x0, said.xs, xLog),
+    y: column(reader, said.n, said.y0, said.ys, yLog),
+    aside: new Set(said.aside),
+  };
   if (said.u_y) found.uY = column(reader, said.n, 0, 1, false);
   if (said.u_x) found.uX = column(reader, said.n, 0, 1, false);
   return found;

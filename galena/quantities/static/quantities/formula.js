@@ -42,7 +42,11 @@ function item(one, place) {
   made.id = `completion-${place}`;
   made.setAttribute("role", "option");
   made.setAttribute("aria-selected", "false");
-  for (const [tag, text] of [["b", one.shown], ["span", one.name], ["span", one.value]]) {
+  for (const [tag, text] of [
+    ["b", one.shown],
+    ["span", one.name],
+    ["span", one.value],
+  ]) {
     made.append(Object.assign(document.createElement(tag), { textContent: text }));
   }
   made.addEventListener("pointerdown", (event) => {
@@ -85,7 +89,11 @@ function insert(text, instead = 0) {
 function carry(form) {
   for (const one of new FormData(document.getElementById("formula-form")).entries()) {
     if (["csrfmiddlewaretoken", "of", "was"].includes(one[0])) continue;
-    const hidden = Object.assign(document.createElement("input"), { type: "hidden", name: `draft-${one[0]}`, value: one[1] });
+    const hidden = Object.assign(document.createElement("input"), {
+      type: "hidden",
+      name: `draft-${one[0]}`,
+      value: one[1],
+    });
     form.append(hidden);
   }
 }

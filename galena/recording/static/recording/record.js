@@ -23,11 +23,13 @@ function follow(status) {
   run = begin({ ...status, id: status.recording }, -(status.before ?? 0), status.duration);
   run.ended = false;
   document.body.dispatchEvent(new Event("run-list-changed"));
-  document.getElementById("planned").textContent = run.duration === null ? "until stopped" : `of ${minutes(run.duration, run)}`;
+  document.getElementById("planned").textContent =
+    run.duration === null ? "until stopped" : `of ${minutes(run.duration, run)}`;
   run.streams.forEach((_, place) => ask(place));
 }
 
-async function ask(place) { // for the readings from where this page stands
+async function ask(place) {
+  // for the readings from where this page stands
   const [asked, stream] = [run, run.streams[place]];
   if (stream.asking) return;
   stream.asking = true;
@@ -37,23 +39,26 @@ async function ask(place) { // for the readings from where this page stands
     if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
     const { t, columns } = await unpackRows(answer);
     take(stream, t, columns);
-  } finally { stream.asking = false; }
+  } finally {
+    stream.asking = false;
+  }
 }
 
 const events = listen(main.dataset.events, {
-  strips: ({ strips }) => {
+  "strips": ({ strips }) => {
     for (const one of strips) {
       const shown = document.querySelector(`#numbers [data-channel="${one.channel}"] [data-shown]`);
       if (shown) shown.textContent = one.text;
     }
     document.dispatchEvent(new CustomEvent("strips", { detail: strips }));
   },
-  run: () => { // a short run may begin and end between two looks at the status
+  "run": () => {
+    // a short run may begin and end between two looks at the status
     refresh();
     document.body.dispatchEvent(new Event("run-list-changed"));
   },
-  means: ({ means }) => document.dispatchEvent(new CustomEvent("means", { detail: means })),
-  awaited: ({ text, how, trouble }) => {
+  "means": ({ means }) => document.dispatchEvent(new CustomEvent("means", { detail: means })),
+  "awaited": ({ text, how, trouble }) => {
     const line = document.getElementById("awaited");
     if (line) line.textContent = text + (how ? `: ${how}` : "");
     const said = document.getElementById("trouble");
@@ -64,14 +69,25 @@ const events = listen(main.dataset.events, {
     const stream = run.streams[batch.stream];
     const { t, columns } = unpack(batch);
     const known = stream.t.length - batch.first; // readings of this batch that are here already
-    if (known < 0) { ask(batch.stream); return; }
+    if (known < 0) {
+      ask(batch.stream);
+      return;
+    }
     if (known >= t.length || stream.asking) return;
-    take(stream, t.subarray(known), columns.map((column) => column.subarray(known)));
+    take(
+      stream,
+      t.subarray(known),
+      columns.map((column) => column.subarray(known)),
+    );
   },
-  gap: () => run?.streams.forEach((_, place) => ask(place)),
-  hello: () => { say(""); refresh(); },
+  "gap": () => run?.streams.forEach((_, place) => ask(place)),
+  "hello": () => {
+    say("");
+    refresh();
+  },
 });
-events.onerror = () => say("No connection to the server. What is being recorded goes on; the picture catches up.");
+events.onerror = () =>
+  say("No connection to the server. What is being recorded goes on; the picture catches up.");
 
 // The plan is only drawn anew when a run began or ended, so that nothing typed is lost.
 async function refresh() {
@@ -79,7 +95,12 @@ async function refresh() {
   if (!answer?.ok) return;
   const status = await answer.json();
   const shown = readStatus();
-  if (status.recording !== shown.recording || status.phase !== shown.phase || status.stepping !== shown.stepping || String(status.used) !== String(shown.used)) {
+  if (
+    status.recording !== shown.recording ||
+    status.phase !== shown.phase ||
+    status.stepping !== shown.stepping ||
+    String(status.used) !== String(shown.used)
+  ) {
     htmx.ajax("GET", main.dataset.panel, { target: "#plan", swap: "outerHTML" });
   }
   const trouble = document.getElementById("trouble");
@@ -106,7 +127,8 @@ async function leaveReplay() {
 
 let wishes = 0; // how often somebody asked for a replay: that goes before what the page shows itself
 
-async function end() { // the last readings may have come between two events
+async function end() {
+  // the last readings may have come between two events
   const ended = run;
   const before = wishes;
   ended.ended = true;
@@ -124,27 +146,43 @@ main.dataset.kind = document.getElementById("plan").dataset.kind;
 // What was typed after the plan was asked for anew is still there when the answer comes.
 document.addEventListener("htmx:beforeSwap", (event) => {
   const { target, requestConfig } = event.detail;
-  if (target?.id !== "plan" || !(requestConfig?.verb === "get" || requestConfig?.path.endsWith("/panel"))) return;
+  if (
+    target?.id !== "plan" ||
+    !(requestConfig?.verb === "get" || requestConfig?.path.endsWith("/panel"))
+  )
+    return;
   const sent = requestConfig.formData;
-  const typed = [...target.querySelectorAll("#act input.entry")].filter(({ name, value }) => sent.has(name) && sent.get(name) !== value);
+  const typed = [...target.querySelectorAll("#act input.entry")].filter(
+    ({ name, value }) => sent.has(name) && sent.get(name) !== value,
+  );
   const kept = typed.map(({ id, value }) => [id, value]);
-  document.addEventListener("htmx:afterSwap", () => {
-    for (const [id, value] of kept) {
-      const field = document.getElementById(id);
-      if (field) field.value = value;
-    }
-  }, { once: true });
+  document.addEventListener(
+    "htmx:afterSwap",
+    () => {
+      for (const [id, value] of kept) {
+        const field = document.getElementById(id);
+        if (field) field.value = value;
+      }
+    },
+    { once: true },
+  );
 });
 // Of answers to several askings for the list of runs only that to the latest is shown.
 let listings = 0;
 const isListing = ({ detail }) => detail.target?.id === "run-list";
-document.addEventListener("htmx:beforeRequest", (event) => { if (isListing(event)) event.detail.xhr.listing = ++listings; });
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (isListing(event)) event.detail.xhr.listing = ++listings;
+});
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (isListing(event) && event.detail.xhr.listing !== listings) event.detail.shouldSwap = false;
 });
 follow(readStatus());
-setInterval(() => { if (phase !== "") refresh(); }, 2000);
-document.addEventListener("visibilitychange", () => { if (!document.hidden) refresh(); });
+setInterval(() => {
+  if (phase !== "") refresh();
+}, 2000);
+document.addEventListener("visibilitychange", () => {
+  if (!document.hidden) refresh();
+});
 
 document.addEventListener("click", (event) => {
   const number = event.target.closest("[data-replay]")?.dataset.replay;
@@ -156,12 +194,16 @@ document.addEventListener("click", (event) => {
 const wanted = new URLSearchParams(location.search).get("replay");
 const newest = document.querySelector("#run-list [data-replay]")?.dataset.replay;
 if (phase === "" && wanted) replay.open(wanted);
-else if (phase === "" && newest && main.dataset.kind !== "stepwise") replay.open(newest, { atEnd: true });
+else if (phase === "" && newest && main.dataset.kind !== "stepwise")
+  replay.open(newest, { atEnd: true });
 
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.altKey || event.metaKey) return;
   if (document.querySelector("[popover]:popover-open")) return;
-  if (replay.isOpen && (replay.run.at !== null || event.key === "r") && replay.key(event)) { event.preventDefault(); return; }
+  if (replay.isOpen && (replay.run.at !== null || event.key === "r") && replay.key(event)) {
+    event.preventDefault();
+    return;
+  }
   if (event.repeat) return;
   const act = { Space: "[data-space]", Enter: "[data-enter]", Escape: "[data-escape]" }[event.code];
   if (!act || (event.code !== "Escape" && wantsSpace(event.target))) return;
@@ -174,11 +216,16 @@ document.addEventListener("keydown", (event) => {
 // Space belongs to a field that is typed in, and to a box or button that was reached by keyboard.
 function wantsSpace(target) {
   const own = target.closest("input:not([type=range]), textarea, select, button, a, summary");
-  return own !== null && (!own.matches("[type=checkbox], [type=radio], button, a, summary") || own.matches(":focus-visible"));
+  return (
+    own !== null &&
+    (!own.matches("[type=checkbox], [type=radio], button, a, summary") ||
+      own.matches(":focus-visible"))
+  );
 }
 
 function minutes(seconds, { until } = {}) {
-  if (until !== undefined && until !== null && until < 10) return `${seconds.toFixed(until < 1 ? 3 : 2).replace("-", "\u2212")} s`;
+  if (until !== undefined && until !== null && until < 10)
+    return `${seconds.toFixed(until < 1 ? 3 : 2).replace("-", "\u2212")} s`;
   const sign = seconds < 0 ? "\u2212" : "";
   const [whole, rest] = [Math.floor(Math.abs(seconds) / 60), Math.abs(seconds) % 60];
   return `${sign}${String(whole).padStart(2, "0")}:${rest.toFixed(1).padStart(4, "0")}`;
@@ -194,8 +241,12 @@ function paint(now) {
   if (shown && current !== painted) {
     painted = current;
     clock.textContent = minutes(shown.at ?? lastTime(shown), shown);
-    if (replay.isOpen) document.getElementById("planned").textContent = shown.at === null ? `run ${shown.number}` : `of ${minutes(shown.until, shown)}`;
-    const counts = shown.streams.map(({ t }) => t.length.toLocaleString("en").replaceAll(",", "\u2009")).join(" + ");
+    if (replay.isOpen)
+      document.getElementById("planned").textContent =
+        shown.at === null ? `run ${shown.number}` : `of ${minutes(shown.until, shown)}`;
+    const counts = shown.streams
+      .map(({ t }) => t.length.toLocaleString("en").replaceAll(",", "\u2009"))
+      .join(" + ");
     taken.textContent = `run ${shown.number}: ${counts} readings`;
     paintRun(shown);
   }

@@ -16,9 +16,17 @@ let before = 0; // when the last frame was
 let drawings = []; // of the rigs: their parts, and how they looked
 
 export const replay = {
-  get run() { return run; },
-  get isOpen() { return run !== null; },
-  open, close, toggle, frame, key,
+  get run() {
+    return run;
+  },
+  get isOpen() {
+    return run !== null;
+  },
+  open,
+  close,
+  toggle,
+  frame,
+  key,
 };
 
 let opening = 0; // the latest opening wins, whichever answer comes first
@@ -27,11 +35,16 @@ let opening = 0; // the latest opening wins, whichever answer comes first
 async function open(number, { atEnd = false } = {}) {
   const turn = ++opening;
   trouble.textContent = "";
-  const answer = await fetch(main.dataset.replayUrl.replace(/0\/replay$/, `${number}/replay`)).catch(() => null);
+  const answer = await fetch(
+    main.dataset.replayUrl.replace(/0\/replay$/, `${number}/replay`),
+  ).catch(() => null);
   if (!answer?.ok) return;
   const told = await answer.json();
   if (turn !== opening) return;
-  if (told.trouble) { if (!atEnd) trouble.textContent = told.trouble; return; }
+  if (told.trouble) {
+    if (!atEnd) trouble.textContent = told.trouble;
+    return;
+  }
   const next = begin(told, told.from, told.until);
   await Promise.all(next.streams.map(fill));
   if (turn !== opening) return;
@@ -44,7 +57,11 @@ async function open(number, { atEnd = false } = {}) {
   slider.value = atEnd ? run.until : run.from;
   pause();
   say();
-  if (!atEnd) { await enter(); toggle(); play.focus({ preventScroll: true }); }
+  if (!atEnd) {
+    await enter();
+    toggle();
+    play.focus({ preventScroll: true });
+  }
 }
 
 // From looking at a run to going through it: numbers and drawing are then those of the run.
@@ -58,7 +75,14 @@ async function enter() {
 }
 
 async function fill(stream) {
-  if (stream.rows) { take(stream, stream.rows[0], stream.rows.slice(1).map((column) => column.map((value) => value ?? NaN))); return; }
+  if (stream.rows) {
+    take(
+      stream,
+      stream.rows[0],
+      stream.rows.slice(1).map((column) => column.map((value) => value ?? NaN)),
+    );
+    return;
+  }
   const answer = await fetch(stream.missed);
   if (!answer.ok) return;
   const { t, columns } = await unpackRows(answer);
@@ -79,7 +103,10 @@ function close() {
 }
 
 function toggle() {
-  if (playing) { pause(); return; }
+  if (playing) {
+    pause();
+    return;
+  }
   if (run.at === null || run.at >= run.until) run.at = run.from;
   enter();
   playing = true;
@@ -92,7 +119,8 @@ function pause() {
   play.querySelector("[data-word]").textContent = "Replay";
 }
 
-function frame(now) { // called for every picture
+function frame(now) {
+  // called for every picture
   if (!playing || !run) return;
   run.at = Math.min(run.until, run.at + ((now - before) / 1000) * speed);
   before = now;
@@ -100,18 +128,23 @@ function frame(now) { // called for every picture
   tell();
 }
 
-function key(event) { // true where the key was for the replay
+function key(event) {
+  // true where the key was for the replay
   if (!run || event.target.matches("input:not(#replay-at), select, textarea")) return false;
   if (event.key === "r" && !event.repeat) toggle();
-  else if (event.key === "ArrowLeft" || event.key === "ArrowRight") step((event.key === "ArrowLeft" ? -1 : 1) * (event.shiftKey ? 10 : 1));
+  else if (event.key === "ArrowLeft" || event.key === "ArrowRight")
+    step((event.key === "ArrowLeft" ? -1 : 1) * (event.shiftKey ? 10 : 1));
   else if (event.key === "Escape") close();
   else return false;
   return true;
 }
 
-function step(by) { // from reading to reading of the stream that has most
+function step(by) {
+  // from reading to reading of the stream that has most
   pause();
-  const t = run.streams.map((stream) => stream.t.all).reduce((most, one) => (one.length > most.length ? one : most));
+  const t = run.streams
+    .map((stream) => stream.t.all)
+    .reduce((most, one) => (one.length > most.length ? one : most));
   const place = countUntil(t, run.at ?? run.until) - 1 + by;
   run.at = t[Math.min(Math.max(place, 0), t.length - 1)];
   enter();
@@ -124,7 +157,9 @@ function tell() {
   for (const stream of run.streams) {
     const place = countUntil(stream.t.all, run.at) - 1;
     for (const graph of stream.graphs) {
-      if (graph.shown) graph.shown.textContent = place < 0 ? "–" : fixed(graph.y.all[place], graph.quantity.decimals);
+      if (graph.shown)
+        graph.shown.textContent =
+          place < 0 ? "–" : fixed(graph.y.all[place], graph.quantity.decimals);
     }
   }
   for (const one of drawings) look(one);
@@ -132,7 +167,9 @@ function tell() {
 
 function say() {
   const leading = run.streams[0];
-  const every = run.streams.some((stream) => stream.every > 1) ? ` · every ${leading.every}th reading` : "";
+  const every = run.streams.some((stream) => stream.every > 1)
+    ? ` · every ${leading.every}th reading`
+    : "";
   const at = run.at === null ? "" : `t = ${fixed(run.at, leading.decimals)} s · `;
   document.getElementById("replay-said").textContent = `${at}run ${run.number}${every}`;
 }
@@ -148,9 +185,18 @@ function showNumbers() {
     const big = document.createElement("div");
     big.className = "big then";
     graph.shown = Object.assign(document.createElement("span"), { textContent: "–" });
-    const unit = Object.assign(document.createElement("span"), { className: "unit", textContent: graph.quantity.unit });
+    const unit = Object.assign(document.createElement("span"), {
+      className: "unit",
+      textContent: graph.quantity.unit,
+    });
     const of = Object.assign(document.createElement("span"), { className: "of" });
-    of.append(Object.assign(document.createElement("i"), { className: "symbol", textContent: graph.quantity.symbol }), ` run ${run.number}`);
+    of.append(
+      Object.assign(document.createElement("i"), {
+        className: "symbol",
+        textContent: graph.quantity.symbol,
+      }),
+      ` run ${run.number}`,
+    );
     big.append(graph.shown, unit, of);
     numbers.prepend(big);
   }
@@ -170,7 +216,8 @@ async function showScenes() {
   }
 }
 
-function look({ parts: moved, states }) { // between two looks the parts go evenly
+function look({ parts: moved, states }) {
+  // between two looks the parts go evenly
   const at = run.at ?? run.until;
   const after = Math.min(countUntil(states.t, at), states.t.length - 1);
   const first = Math.max(0, after - 1);
@@ -185,12 +232,20 @@ function look({ parts: moved, states }) { // between two looks the parts go even
   for (const part of moved) place(part, state);
 }
 
-play.addEventListener("click", () => { if (run) toggle(); });
-slider.addEventListener("input", () => { pause(); run.at = Number(slider.value); enter(); tell(); });
+play.addEventListener("click", () => {
+  if (run) toggle();
+});
+slider.addEventListener("input", () => {
+  pause();
+  run.at = Number(slider.value);
+  enter();
+  tell();
+});
 document.getElementById("replay-close").addEventListener("click", close);
 bar.addEventListener("click", (event) => {
   const chosen = event.target.closest("[data-speed]");
   if (!chosen) return;
   speed = Number(chosen.dataset.speed);
-  for (const one of bar.querySelectorAll("[data-speed]")) one.setAttribute("aria-pressed", String(one === chosen));
+  for (const one of bar.querySelectorAll("[data-speed]"))
+    one.setAttribute("aria-pressed", String(one === chosen));
 });

@@ -2,6 +2,7 @@
 // Owns #points and what of a row is open. Listens to the live means, and to the rows being drawn
 // anew; what is typed in the setting's field stays while others take readings.
 import { drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
+import { COLOURS } from "../shell/js/colours.js";
 import { clipTo, drawMark, loadMarks } from "../shell/js/painter.js";
 
 const main = document.querySelector("main.record");
@@ -21,7 +22,8 @@ let means = false; // whether means come: before the first reading there are sin
 document.addEventListener("means", ({ detail }) => {
   means = true;
   for (const one of detail) tell(one.channel, one.text, one.u);
-  for (const now of steps().querySelectorAll("[data-live-now]")) now.textContent = detail.map((one) => one.whole).join(", ");
+  for (const now of steps().querySelectorAll("[data-live-now]"))
+    now.textContent = detail.map((one) => one.whole).join(", ");
 });
 document.addEventListener("strips", ({ detail }) => {
   if (!means) for (const one of detail) tell(one.channel, one.text, "");
@@ -34,11 +36,14 @@ document.addEventListener("phase", ({ detail: { phase, status } }) => {
 });
 
 let asking = false;
-async function renew() { // unless a reading is being taken here, whose answer brings the rows
+async function renew() {
+  // unless a reading is being taken here, whose answer brings the rows
   if (asking || document.querySelector("#setting.htmx-request")) return;
   asking = true;
   const form = document.getElementById("act");
-  const query = form?.querySelector("[name=kind-shown]") ? `?${new URLSearchParams(new FormData(form))}` : "";
+  const query = form?.querySelector("[name=kind-shown]")
+    ? `?${new URLSearchParams(new FormData(form))}`
+    : "";
   await htmx.ajax("GET", main.dataset.steps + query, { target: "#steps", swap: "outerHTML" });
   asking = false;
 }
@@ -49,7 +54,11 @@ let kept = [];
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.target?.id !== "steps") return;
   const cell = document.activeElement;
-  if (cell?.matches("#steps .cell") && cell.value !== cell.defaultValue && event.detail.requestConfig?.elt !== cell) {
+  if (
+    cell?.matches("#steps .cell") &&
+    cell.value !== cell.defaultValue &&
+    event.detail.requestConfig?.elt !== cell
+  ) {
     event.detail.shouldSwap = false;
     return;
   }
@@ -58,16 +67,23 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 document.addEventListener("htmx:afterSwap", () => {
   for (const [id, value] of kept) {
     const field = document.getElementById(id);
-    if (field) { field.value = value; field.dataset.typed = "yes"; }
+    if (field) {
+      field.value = value;
+      field.dataset.typed = "yes";
+    }
   }
   kept = [];
 });
 // Enter while a reading is being taken takes none: what was typed stays for the next Enter.
-document.addEventListener("submit", (event) => {
-  if (!event.target.matches("#setting.htmx-request")) return;
-  event.preventDefault();
-  event.stopImmediatePropagation();
-}, true);
+document.addEventListener(
+  "submit",
+  (event) => {
+    if (!event.target.matches("#setting.htmx-request")) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+  },
+  true,
+);
 document.addEventListener("htmx:beforeRequest", (event) => {
   if (event.detail.elt.id !== "setting") return;
   for (const field of event.detail.elt.querySelectorAll("[data-typed]")) delete field.dataset.typed;
@@ -76,8 +92,14 @@ document.addEventListener("htmx:beforeRequest", (event) => {
 document.addEventListener("change", (event) => {
   if (main.dataset.kind === "stepwise" && event.target.matches("#act [name=channel]")) renew();
 });
-document.addEventListener("input", (event) => { if (event.target.closest("#setting")) event.target.dataset.typed = "yes"; });
-document.body.addEventListener("plan-changed", () => { if (main.dataset.kind === "stepwise") { renew(); } });
+document.addEventListener("input", (event) => {
+  if (event.target.closest("#setting")) event.target.dataset.typed = "yes";
+});
+document.body.addEventListener("plan-changed", () => {
+  if (main.dataset.kind === "stepwise") {
+    renew();
+  }
+});
 document.body.addEventListener("step-taken", () => {
   const field = steps().querySelector("#setting input");
   field?.focus();
@@ -91,9 +113,16 @@ document.addEventListener("click", (event) => {
   if (again) open(again.dataset.again);
   if (event.target.closest("[data-leave]")) open(null);
 });
-document.addEventListener("keydown", (event) => {
-  if (event.key === "Escape" && opened) { event.stopImmediatePropagation(); open(null); }
-}, true);
+document.addEventListener(
+  "keydown",
+  (event) => {
+    if (event.key === "Escape" && opened) {
+      event.stopImmediatePropagation();
+      open(null);
+    }
+  },
+  true,
+);
 
 function open(number) {
   opened = number;
@@ -109,8 +138,13 @@ function showOpened() {
   }
 }
 
-document.body.addEventListener("step-again", () => { opened = null; });
-document.addEventListener("htmx:afterSettle", () => { showOpened(); paint(); });
+document.body.addEventListener("step-again", () => {
+  opened = null;
+});
+document.addEventListener("htmx:afterSettle", () => {
+  showOpened();
+  paint();
+});
 new ResizeObserver(paint).observe(points);
 new MutationObserver(paint).observe(main, { attributes: true, attributeFilter: ["data-kind"] });
 document.fonts.ready.then(paint);
@@ -124,7 +158,12 @@ function paint() {
   if (!places.length) return;
   const { context, width, height } = fitted(points);
   const size = rem();
-  const box = { left: 4.3 * size, right: width - 0.7 * size, top: 0.8 * size, bottom: height - 2.9 * size };
+  const box = {
+    left: 4.3 * size,
+    right: width - 0.7 * size,
+    top: 0.8 * size,
+    bottom: height - 2.9 * size,
+  };
   const [x, y] = [0, 1].map((axis) => about(places.map((place) => place[axis])));
   const scale = scales(box, x, y);
   drawAxes(context, scale, { xLabel: data.x, yLabel: data.y });
@@ -132,12 +171,18 @@ function paint() {
   data.places.forEach((place, row) => {
     if (!place) return;
     const mark = markOf(data.number);
-    drawMark(context, data.odd.includes(row) ? { ...mark, colour: "#9a6a12" } : mark, scale.x(place[0]), scale.y(place[1]));
+    drawMark(
+      context,
+      data.odd.includes(row) ? { ...mark, colour: COLOURS.brass } : mark,
+      scale.x(place[0]),
+      scale.y(place[1]),
+    );
   });
   context.restore();
 }
 
-function about(values) { // limits with some room, and zero with them where it is near
+function about(values) {
+  // limits with some room, and zero with them where it is near
   const [lo, hi] = [Math.min(...values), Math.max(...values)];
   const room = (hi - lo || Math.abs(hi) || 1) * 0.08;
   return [lo > 0 && lo < 0.6 * hi ? 0 : lo - room, hi + room];

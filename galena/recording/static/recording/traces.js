@@ -1,13 +1,17 @@
 // The traces of a run: what is known of it so far, and its picture on one canvas a quantity.
 // Owns the canvases in #traces. Computes nothing that anyone writes down.
-import { COLOURS, drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
+import { drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
+import { COLOURS } from "../shell/js/colours.js";
 import { clipTo, drawLine, drawMarks, loadMarks } from "../shell/js/painter.js";
 
 const markOf = loadMarks();
-const BRASS = "#9a6a12";
 
-export class Growing { // numbers that come in pieces, without copying all for each
-  constructor() { this.room = new Float64Array(4096); this.length = 0; }
+export class Growing {
+  // numbers that come in pieces, without copying all for each
+  constructor() {
+    this.room = new Float64Array(4096);
+    this.length = 0;
+  }
   push(piece) {
     if (this.length + piece.length > this.room.length) {
       const larger = new Float64Array(2 * (this.length + piece.length));
@@ -17,7 +21,9 @@ export class Growing { // numbers that come in pieces, without copying all for e
     this.room.set(piece, this.length);
     this.length += piece.length;
   }
-  get all() { return this.room.subarray(0, this.length); }
+  get all() {
+    return this.room.subarray(0, this.length);
+  }
 }
 
 // Put a run in front, with nothing of it known yet. `told` has number and streams, each with
@@ -28,9 +34,15 @@ export function begin(told, from, until) {
   const traces = document.getElementById("traces");
   traces.replaceChildren();
   return {
-    ...told, from, until, at: null, turn: ++begun,
+    ...told,
+    from,
+    until,
+    at: null,
+    turn: ++begun,
     streams: told.streams.map((stream) => ({
-      ...stream, asking: false, t: new Growing(),
+      ...stream,
+      asking: false,
+      t: new Growing(),
       graphs: stream.quantities.map((quantity) => {
         const canvas = document.createElement("canvas");
         canvas.setAttribute("role", "img");
@@ -46,7 +58,10 @@ export function take(stream, t, columns) {
   stream.t.push(t);
   stream.graphs.forEach((graph, i) => {
     graph.y.push(columns[i]);
-    for (const value of columns[i]) { if (value < graph.lo) graph.lo = value; if (value > graph.hi) graph.hi = value; }
+    for (const value of columns[i]) {
+      if (value < graph.lo) graph.lo = value;
+      if (value > graph.hi) graph.hi = value;
+    }
   });
 }
 
@@ -60,36 +75,54 @@ export async function unpackRows(answer) {
 }
 
 export function lastTime(run) {
-  return Math.max(run.from, ...run.streams.map(({ t }) => (t.length ? t.all[t.length - 1] : run.from)));
+  return Math.max(
+    run.from,
+    ...run.streams.map(({ t }) => (t.length ? t.all[t.length - 1] : run.from)),
+  );
 }
 
 // Tell how many readings come at or before a time: where it stands among ascending times.
 export function countUntil(t, at) {
   let [lo, hi] = [0, t.length];
-  while (lo < hi) { const middle = (lo + hi) >> 1; if (t[middle] <= at) lo = middle + 1; else hi = middle; }
+  while (lo < hi) {
+    const middle = (lo + hi) >> 1;
+    if (t[middle] <= at) lo = middle + 1;
+    else hi = middle;
+  }
   return lo;
 }
 
-export function signature(run) { // what the picture depends on
+export function signature(run) {
+  // what the picture depends on
   return `${run.turn} ${run.at} ${innerWidth} ${innerHeight} ${devicePixelRatio} ${run.streams.map(({ t }) => t.length)} ${run.alsoTurn} ${run.also?.length}`;
 }
 
 export function paintRun(run) {
   const graphs = run.streams.flatMap((stream) => stream.graphs.map((graph) => [stream, graph]));
   for (const one of run.also ?? []) graphs.push([one, one.graph]);
-  graphs.forEach(([stream, graph], place) => paintGraph(run, stream, graph, place === graphs.length - 1, place === 0));
+  graphs.forEach(([stream, graph], place) =>
+    paintGraph(run, stream, graph, place === graphs.length - 1, place === 0),
+  );
 }
 
 function paintGraph(run, stream, graph, last, first) {
   const { context, width, height } = fitted(graph.canvas);
   const size = rem();
-  const box = { left: 4.2 * size, right: width - size, top: 0.8 * size, bottom: height - (last ? 3 : 1.9) * size };
+  const box = {
+    left: 4.2 * size,
+    right: width - size,
+    top: 0.8 * size,
+    bottom: height - (last ? 3 : 1.9) * size,
+  };
   const room = graph.hi > graph.lo ? (graph.hi - graph.lo) * 0.06 : 1;
   const y = graph.lo <= graph.hi ? [graph.lo - room, graph.hi + room] : [0, 1];
   const until = run.until ?? Math.max(10, lastTime(run) * 1.2);
   const scale = scales(box, [run.from, until > run.from ? until : run.from + 1], y);
   if (run.before) shadeBefore(context, box, scale);
-  drawAxes(context, scale, { xLabel: last ? ["t", "s"] : null, yLabel: [graph.quantity.symbol, graph.quantity.unit] });
+  drawAxes(context, scale, {
+    xLabel: last ? ["t", "s"] : null,
+    yLabel: [graph.quantity.symbol, graph.quantity.unit],
+  });
   if (run.event && first) sayEvent(context, box, scale, run.event, size);
   if (!stream.t.length) return;
   clipTo(context, box);
@@ -102,7 +135,15 @@ function paintGraph(run, stream, graph, last, first) {
     context.restore();
     context.globalAlpha = 1;
   }
-  drawReadings(context, box, scale, mark, stream.t.all.subarray(0, count), graph.y.all.subarray(0, count), run.number);
+  drawReadings(
+    context,
+    box,
+    scale,
+    mark,
+    stream.t.all.subarray(0, count),
+    graph.y.all.subarray(0, count),
+    run.number,
+  );
   if (run.at !== null) drawAt(context, box, scale.x(run.at));
   context.restore();
 }
@@ -121,7 +162,7 @@ function shadeBefore(context, box, scale) {
 
 function sayEvent(context, box, scale, event, size) {
   const x = scale.x(0);
-  context.strokeStyle = context.fillStyle = "#a83e22";
+  context.strokeStyle = context.fillStyle = COLOURS.rust;
   context.setLineDash([3, 4]);
   context.beginPath();
   context.moveTo(x, box.top);
@@ -135,7 +176,7 @@ function sayEvent(context, box, scale, event, size) {
 }
 
 function drawAt(context, box, x) {
-  context.strokeStyle = BRASS;
+  context.strokeStyle = COLOURS.brass;
   context.lineWidth = 1.5;
   context.beginPath();
   context.moveTo(x, box.top);
@@ -151,8 +192,14 @@ function thinned(t, y, columns) {
   for (let column = 0; column < columns; column++) {
     const [from, to] = [Math.floor(column * per), Math.floor((column + 1) * per)];
     let [lo, hi] = [from, from];
-    for (let i = from; i < to; i++) { if (y[i] < y[lo]) lo = i; if (y[i] > y[hi]) hi = i; }
-    for (const i of lo < hi ? [lo, hi] : [hi, lo]) { xs.push(t[i]); ys.push(y[i]); }
+    for (let i = from; i < to; i++) {
+      if (y[i] < y[lo]) lo = i;
+      if (y[i] > y[hi]) hi = i;
+    }
+    for (const i of lo < hi ? [lo, hi] : [hi, lo]) {
+      xs.push(t[i]);
+      ys.push(y[i]);
+    }
   }
   return [xs, ys];
 }

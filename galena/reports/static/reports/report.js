@@ -40,5 +40,7 @@ document.addEventListener("keydown", (event) => {
   }
 });
 document.addEventListener("htmx:afterSettle", begin);
-addEventListener("beforeunload", (event) => { if (typed() !== saved) event.preventDefault(); });
+addEventListener("beforeunload", (event) => {
+  if (typed() !== saved) event.preventDefault();
+});
 begin();

@@ -1,10 +1,7 @@
 // Axes of a graph on a canvas: places, ticks at 1-2-5 steps, labels as symbol / unit.
 import { ticks, tickIncrement } from "../../vendor/d3-array/d3-array.min.mjs";
+import { COLOURS } from "./colours.js";
 
-export const COLOURS = { ink: "#1f2830", soft: "#55606b", hairline: "#e9e5da", axis: "#55606b", ruler: "#f1ede3", surface: "#ffffff", brass: "#9a6a12", lead: "#33475b" };
-if (document.documentElement.dataset.room === "dark") {
-  Object.assign(COLOURS, { ink: "#f1ede3", soft: "#b4bcc4", hairline: "#2c353d", axis: "#aab3bc", ruler: "#232b33", surface: "#161c22", brass: "#e0b25c", lead: "#9db4cb" });
-}
 const TEXT = '"Source Sans 3", sans-serif';
 const SYMBOL = '"STIX Two Text", serif';
 
@@ -27,23 +24,56 @@ export const rem = () => parseFloat(getComputedStyle(document.documentElement).f
 // Map data to pixels and back: box is {left, top, right, bottom}, limits are [lowest, highest].
 export function scales(box, x, y, { xLog = false, yLog = false } = {}) {
   const [across, up] = [lineOf(x, xLog, box.left, box.right), lineOf(y, yLog, box.bottom, box.top)];
-  return { box, xLimits: x, yLimits: y, xLog, yLog, x: across.to, y: up.to, fromX: across.from, fromY: up.from };
+  return {
+    box,
+    xLimits: x,
+    yLimits: y,
+    xLog,
+    yLog,
+    x: across.to,
+    y: up.to,
+    fromX: across.from,
+    fromY: up.from,
+  };
 }
 
 // Where a value lies between two pixels; on a logarithmic axis what has no logarithm lies far below.
 function lineOf([lo, hi], log, first, last) {
   if (!log) {
     const per = (last - first) / (hi - lo);
-    if (Number.isFinite(per) && per !== 0) return { to: (value) => first + (value - lo) * per, from: (pixel) => lo + (pixel - first) / per };
+    if (Number.isFinite(per) && per !== 0)
+      return {
+        to: (value) => first + (value - lo) * per,
+        from: (pixel) => lo + (pixel - first) / per,
+      };
     const half = hi / 2 - lo / 2; // limits so far apart that their difference is no number
-    return { to: (value) => first + ((value / 2 - lo / 2) / half) * (last - first), from: (pixel) => 2 * (lo / 2 + ((pixel - first) / (last - first)) * half) };
+    return {
+      to: (value) => first + ((value / 2 - lo / 2) / half) * (last - first),
+      from: (pixel) => 2 * (lo / 2 + ((pixel - first) / (last - first)) * half),
+    };
   }
   const [from, to] = [Math.log10(lo), Math.log10(hi)];
   const per = (last - first) / (to - from);
-  return { to: (value) => (value > 0 ? first + (Math.log10(value) - from) * per : first - 1e6 * Math.sign(last - first)), from: (pixel) => 10 ** (from + (pixel - first) / per) };
+  return {
+    to: (value) =>
+      value > 0 ? first + (Math.log10(value) - from) * per : first - 1e6 * Math.sign(last - first),
+    from: (pixel) => 10 ** (from + (pixel - first) / per),
+  };
 }
 
-const RAISED = { "-": "\u207b", 0: "\u2070", 1: "\u00b9", 2: "\u00b2", 3: "\u00b3", 4: "\u2074", 5: "\u2075", 6: "\u2076", 7: "\u2077", 8: "\u2078", 9: "\u2079" };
+const RAISED = {
+  "-": "\u207b",
+  "0": "\u2070",
+  "1": "\u00b9",
+  "2": "\u00b2",
+  "3": "\u00b3",
+  "4": "\u2074",
+  "5": "\u2075",
+  "6": "\u2076",
+  "7": "\u2077",
+  "8": "\u2078",
+  "9": "\u2079",
+};
 const raised = (power) => [...String(power)].map((one) => RAISED[one]).join("");
 const minus = (text) => text.replace("-", "\u2212");
 
@@ -54,15 +84,22 @@ export function labelled(lo, hi, about) {
   if (!Number.isFinite(step) || step === 0) return [];
   const decimals = step > 0 ? 0 : Math.ceil(Math.log10(-step) - 1e-9);
   const largest = Math.max(Math.abs(lo), Math.abs(hi));
-  if (largest >= 1e6 || (decimals > 5 && largest < 0.01)) return withPower(ticks(lo, hi, about), largest, step);
-  return ticks(lo, hi, about).map((place) => [place, minus(place.toFixed(decimals)).replace(/^\u2212(0(\.0*)?)$/, "$1")]);
+  if (largest >= 1e6 || (decimals > 5 && largest < 0.01))
+    return withPower(ticks(lo, hi, about), largest, step);
+  return ticks(lo, hi, about).map((place) => [
+    place,
+    minus(place.toFixed(decimals)).replace(/^\u2212(0(\.0*)?)$/, "$1"),
+  ]);
 }
 
 function withPower(places, largest, step) {
   const power = Math.floor(Math.log10(largest));
   const apart = step > 0 ? step : -1 / step;
   const decimals = Math.max(0, Math.ceil(power - Math.log10(apart) - 1e-9)); // those that tell places apart
-  return places.map((place) => [place, place === 0 ? "0" : `${minus((place / 10 ** power).toFixed(decimals))}\u00d710${raised(power)}`]);
+  return places.map((place) => [
+    place,
+    place === 0 ? "0" : `${minus((place / 10 ** power).toFixed(decimals))}\u00d710${raised(power)}`,
+  ]);
 }
 
 // Decades, and 2 and 5 between them where there is room.
@@ -77,22 +114,31 @@ export function labelledDecades(lo, hi, about) {
     for (const factor of factors) {
       const place = Number(`${factor}e${power}`);
       if (place < lo || place > hi) continue;
-      const plain = power >= -3 && power <= 4 ? place.toFixed(Math.max(0, -power)) : `${factor === 1 ? "" : `${factor}\u00d7`}10${raised(power)}`;
+      const plain =
+        power >= -3 && power <= 4
+          ? place.toFixed(Math.max(0, -power))
+          : `${factor === 1 ? "" : `${factor}\u00d7`}10${raised(power)}`;
       found.push([place, plain]);
     }
   }
   return found.length > 1 ? found : labelled(lo, hi, about).filter(([place]) => place > 0);
 }
 
-const STEPS = [60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 604800];
+const STEPS = [
+  60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 604800,
+];
 
 // Times of long runs in hours and minutes.
 export function labelledHours(lo, hi, about) {
-  const step = STEPS.find((one) => (hi - lo) / one <= about) ?? 604800 * Math.ceil((hi - lo) / about / 604800);
+  const step =
+    STEPS.find((one) => (hi - lo) / one <= about) ?? 604800 * Math.ceil((hi - lo) / about / 604800);
   const found = [];
   for (let place = Math.ceil(lo / step) * step; place <= hi; place += step) {
     const minutes = Math.round(Math.abs(place) / 60);
-    found.push([place, `${place < 0 ? "\u2212" : ""}${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}`]);
+    found.push([
+      place,
+      `${place < 0 ? "\u2212" : ""}${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}`,
+    ]);
   }
   return found;
 }
@@ -106,7 +152,10 @@ export function drawAxes(context, scale, { xLabel, yLabel }) {
   context.fillStyle = COLOURS.ink;
   context.textAlign = "right";
   context.textBaseline = "middle";
-  for (const [place, text] of labelled(...scale.yLimits, Math.max(2, (box.bottom - box.top) / (4 * size)))) {
+  for (const [place, text] of labelled(
+    ...scale.yLimits,
+    Math.max(2, (box.bottom - box.top) / (4 * size)),
+  )) {
     const y = Math.round(scale.y(place)) + 0.5;
     context.strokeStyle = COLOURS.hairline;
     line(context, box.left, y, box.right, y);
@@ -116,7 +165,10 @@ export function drawAxes(context, scale, { xLabel, yLabel }) {
   }
   context.textAlign = "center";
   context.textBaseline = "top";
-  for (const [place, text] of labelled(...scale.xLimits, Math.max(2, (box.right - box.left) / (6 * size)))) {
+  for (const [place, text] of labelled(
+    ...scale.xLimits,
+    Math.max(2, (box.right - box.left) / (6 * size)),
+  )) {
     const x = Math.round(scale.x(place)) + 0.5;
     line(context, x, box.bottom, x, box.bottom + 5);
     context.fillText(text, x, box.bottom + 8);
@@ -140,9 +192,16 @@ function drawLabel(context, [symbol, unit], x, y, angle) {
   context.rotate(angle);
   context.textAlign = "left";
   context.textBaseline = "middle";
-  const widths = parts.map(([text, font]) => { context.font = font; return context.measureText(text).width; });
+  const widths = parts.map(([text, font]) => {
+    context.font = font;
+    return context.measureText(text).width;
+  });
   let place = -widths.reduce((sum, width) => sum + width, 0) / 2;
-  parts.forEach(([text, font, lower], i) => { context.font = font; context.fillText(text, place, lower); place += widths[i]; });
+  parts.forEach(([text, font, lower], i) => {
+    context.font = font;
+    context.fillText(text, place, lower);
+    place += widths[i];
+  });
   context.restore();
 }
 

@@ -10,11 +10,13 @@ export function say(message) {
 }
 
 document.addEventListener("htmx:sendError", () =>
-  say("The server does not answer. Is Galena still running? Nothing recorded is lost."));
+  say("The server does not answer. Is Galena still running? Nothing recorded is lost."),
+);
 document.addEventListener("htmx:responseError", (event) => {
   const status = event.detail.xhr.status;
   if (status === 403) say("You are signed out. Load the page again and sign in.");
-  else if (status === 404) say("This is not there any more, perhaps removed in another window. Load the page again.");
+  else if (status === 404)
+    say("This is not there any more, perhaps removed in another window. Load the page again.");
   else say("The server could not do this. Nothing recorded is lost. Load the page and try again.");
 });
 document.addEventListener("htmx:afterSwap", () => say(""));
@@ -31,51 +33,73 @@ document.addEventListener("keydown", (event) => {
     menu.querySelector("summary").focus();
   }
 });
-document.addEventListener("toggle", (event) => {
-  if (!event.target.matches?.("[popover]") || event.newState !== "open") return;
-  const button = document.querySelector(`[popovertarget="${event.target.id}"]`);
-  if (button) placeBeside(event.target, button);
-}, true);
+document.addEventListener(
+  "toggle",
+  (event) => {
+    if (!event.target.matches?.("[popover]") || event.newState !== "open") return;
+    const button = document.querySelector(`[popovertarget="${event.target.id}"]`);
+    if (button) placeBeside(event.target, button);
+  },
+  true,
+);
 
 // This window, so that it does not take its own changes for those of another one.
 export const WINDOW = Math.random().toString(36).slice(2, 10);
-document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-Window"] = WINDOW; });
+document.addEventListener("htmx:configRequest", (event) => {
+  event.detail.headers["X-Window"] = WINDOW;
+});
 
 // A click that closes a pop-up or a menu does nothing else.
 let swallowed = false;
-document.addEventListener("pointerdown", (event) => {
-  const open = [...document.querySelectorAll("[popover]:popover-open, details.menu[open]")];
-  const invoker = event.target.closest("[popovertarget], summary, a[href]"); // a link leads away
-  swallowed = open.length > 0 && !invoker && !open.some((one) => one.contains(event.target));
-  if (!swallowed) return;
-  event.preventDefault();
-  event.stopPropagation();
-  for (const one of open) {
-    if (one.matches("details")) one.open = false;
-    else one.hidePopover();
-  }
-}, true);
-document.addEventListener("click", (event) => {
-  if (!swallowed || event.detail === 0) return; // a key is no click of this kind
-  swallowed = false;
-  event.preventDefault();
-  event.stopImmediatePropagation();
-}, true);
+document.addEventListener(
+  "pointerdown",
+  (event) => {
+    const open = [...document.querySelectorAll("[popover]:popover-open, details.menu[open]")];
+    const invoker = event.target.closest("[popovertarget], summary, a[href]"); // a link leads away
+    swallowed = open.length > 0 && !invoker && !open.some((one) => one.contains(event.target));
+    if (!swallowed) return;
+    event.preventDefault();
+    event.stopPropagation();
+    for (const one of open) {
+      if (one.matches("details")) one.open = false;
+      else one.hidePopover();
+    }
+  },
+  true,
+);
+document.addEventListener(
+  "click",
+  (event) => {
+    if (!swallowed || event.detail === 0) return; // a key is no click of this kind
+    swallowed = false;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+  },
+  true,
+);
 
 export function post(url, fields) {
   const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-  return fetch(url, { method: "POST", body: new URLSearchParams(fields), headers: { "X-CSRFToken": token, "HX-Request": "true", "X-Window": WINDOW } });
+  return fetch(url, {
+    method: "POST",
+    body: new URLSearchParams(fields),
+    headers: { "X-CSRFToken": token, "HX-Request": "true", "X-Window": WINDOW },
+  });
 }
 
 // The facts of a run: shown beside the button that asked for them, closed when they are gone.
 const facts = document.getElementById("facts");
 let asker = null;
 document.addEventListener("htmx:beforeRequest", (event) => {
-  if (facts && event.detail.target === facts && !facts.contains(event.detail.elt)) asker = event.detail.elt;
+  if (facts && event.detail.target === facts && !facts.contains(event.detail.elt))
+    asker = event.detail.elt;
 });
 document.addEventListener("htmx:afterSettle", (event) => {
   if (!facts || event.detail.target !== facts) return;
-  if (facts.querySelector("[data-gone]")) { facts.hidePopover(); return; }
+  if (facts.querySelector("[data-gone]")) {
+    facts.hidePopover();
+    return;
+  }
   if (!facts.matches(":popover-open")) facts.showPopover();
   placeBeside(facts, asker);
 });

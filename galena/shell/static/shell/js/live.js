@@ -23,6 +23,7 @@ export function unpack(batch) {
   const t = new Float64Array(batch.n);
   for (let i = 0; i < batch.n; i++) t[i] = batch.t0 + table[i];
   const columns = [];
-  for (let place = batch.n; place < table.length; place += batch.n) columns.push(table.subarray(place, place + batch.n));
+  for (let place = batch.n; place < table.length; place += batch.n)
+    columns.push(table.subarray(place, place + batch.n));
   return { t, columns };
 }

@@ -1,7 +1,8 @@
 // Paints readings on a canvas: many as a line with a mark now and then, few as marks alone.
 // Gets arrays and limits, gives pixels; computes nothing that anyone reads off.
 
-import { COLOURS, rem } from "./axes.js";
+import { rem } from "./axes.js";
+import { COLOURS } from "./colours.js";
 
 const FEW = 120;
 const grown = () => rem() / 16; // on a projector everything grows
@@ -15,7 +16,9 @@ export function loadMarks() {
     if (dark) mark.colour = mark.bright;
   }
   const markOf = (number) => marks[((chosen[number] ?? number) - 1) % marks.length];
-  markOf.choose = (number, marked) => { chosen[number] = marked; };
+  markOf.choose = (number, marked) => {
+    chosen[number] = marked;
+  };
   return markOf;
 }
 
@@ -45,7 +48,10 @@ function joined(scale, xs, ys) {
   const path = new Path2D();
   let pen = false;
   for (let i = 0; i < xs.length; i++) {
-    if (Number.isNaN(ys[i])) { pen = false; continue; }
+    if (Number.isNaN(ys[i])) {
+      pen = false;
+      continue;
+    }
     if (pen) path.lineTo(scale.x(xs[i]), scale.y(ys[i]));
     else path.moveTo(scale.x(xs[i]), scale.y(ys[i]));
     pen = true;
@@ -94,7 +100,12 @@ export function drawMark(context, mark, x, y, size = 1) {
 // lifts it off the readings of the same colour.
 export function drawCurve(context, scale, curve, colour) {
   const parts = curve.parts.map(([xs, ys]) => xs.map((x, i) => [scale.x(x), scale.y(ys[i])]));
-  const strokes = [[1, [], 5.5, COLOURS.surface], [0, [6, 6], 1.6, colour], [2, [6, 6], 1.6, colour], [1, [], 2.6, colour]];
+  const strokes = [
+    [1, [], 5.5, COLOURS.surface],
+    [0, [6, 6], 1.6, colour],
+    [2, [6, 6], 1.6, colour],
+    [1, [], 2.6, colour],
+  ];
   for (const [which, dash, width, stroke] of strokes) {
     if (!parts[which].length) continue;
     context.setLineDash(dash);
