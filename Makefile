@@ -1,24 +1,37 @@
 # make demo [PORT=8000]   set up everything, build the demo world, serve it
 # make test               set up everything, Chromium included, run all checks and tests
+# make check              what needs no waiting: format, lint, types, layers, core, pages by client
 # make bench              measure speed (ratios and counts; never part of the tests)
 # make screenshots        take docs/screenshots anew from the demo world
 # make format             format the code
+# make changelog          put the notes of changelog.d into CHANGELOG.md
 PORT ?= 8000
 PYTHON := .venv/bin/python
+SCRIPTS := "galena/*/static/**/*.{js,css}" "tests/js/*.{js,ts}" "*.{js,json}"
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo test bench screenshots format lock
+.PHONY: demo test check lint bench screenshots format changelog lock
 
 demo: .work/ready
 	@$(PYTHON) -m galena demo --port $(PORT)
 
-test: .work/ready-for-tests
+test: lint
+	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
+
+check: lint
+	$(PYTHON) -m pytest -n 2 --dist loadfile -m "not slow" --ignore tests/browser --ignore tests/benchmarks
+
+lint: .work/ready-for-tests
 	$(PYTHON) -m ruff format --check .
 	$(PYTHON) -m ruff check .
+	scripts/node --tool prettier --check --log-level warn $(SCRIPTS)
+	scripts/node --tool eslint .
+	scripts/node --tool tsc --project .
+	scripts/node --import ./tests/js/resolve.js --test --test-reporter dot "tests/js/*.test.js"
+	.venv/bin/djlint --lint --quiet galena
 	$(PYTHON) -m mypy
-	.venv/bin/lint-imports
+	.venv/bin/lint-imports --no-cache > .work/layers.txt || { cat .work/layers.txt; exit 1; }
 	$(PYTHON) -m galena manage makemigrations --check --dry-run
-	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 bench: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.live_path
@@ -37,12 +50,16 @@ screenshots: .work/ready-for-tests
 format: .work/ready-for-tests
 	$(PYTHON) -m ruff format .
 	$(PYTHON) -m ruff check --fix .
+	scripts/node --tool prettier --write --log-level warn $(SCRIPTS)
+
+changelog: .work/ready-for-tests
+	.venv/bin/towncrier build --yes --version $$($(PYTHON) -c "import galena; print(galena.__version__)")
 
 .work/ready: requirements.lock scripts/setup
 	scripts/setup run
 	@mkdir -p .work && touch $@
 
-.work/ready-for-tests: requirements-test.lock scripts/setup
+.work/ready-for-tests: requirements-test.lock package-lock.json scripts/setup
 	scripts/setup test
 	@mkdir -p .work && touch .work/ready $@
 

@@ -12,6 +12,7 @@ from galena.config import serving
 from galena.experiments import flows
 from galena.experiments.data.cache import forget
 from galena.instruments.rigs.process import RigProcess
+from tests.pages import PageClient
 from tests.waiting import until
 
 # How long an example takes depends on what else this machine does: it decides no test.
@@ -19,10 +20,25 @@ hypothesis_settings.register_profile("galena", deadline=None)
 hypothesis_settings.load_profile("galena")
 
 
+WAITING = {"room", "rig", "groups", "gauge", "link"}  # fixtures with instruments, which take time
+
+
+def pytest_collection_modifyitems(items):
+    """Mark the tests that wait for instruments, so that `make check` can leave them out."""
+    for item in items:
+        if WAITING & set(item.fixturenames):
+            item.add_marker("slow")
+
+
 @pytest.fixture(autouse=True)
 def nothing_remembered():
     """Rows of one test may have the keys of another's: forget what is kept in memory by key."""
     forget()
+
+
+@pytest.fixture
+def client():
+    return PageClient()
 
 
 @pytest.fixture

@@ -52,10 +52,17 @@ def _written(number: Decimal, decimals: int) -> str:
 
 
 def ticks(lo: float, hi: float, about: int) -> Ticks:
-    """Choose about so many ticks from lo to hi, lo < hi."""
-    rough = (hi - lo) / max(about, 1)
+    """Choose about so many ticks from lo to hi, lo < hi.
+
+    The step is the one of 1, 2, 5 and 10 times a power of ten whose ratio to the wanted one is
+    nearest to 1. static/shell/js/ticks.js has the same rule for axes on the screen.
+    """
+    rough = hi / max(about, 1) - lo / max(about, 1)
     power = math.floor(math.log10(rough))
-    step = next(f for f in (1, 2, 5, 10) if f * Decimal(10) ** power >= Decimal(rough * 0.999))
+    times = float(Decimal(rough).scaleb(-power))
+    step = next(
+        (step for step, from_on in ((10, 50), (5, 10), (2, 2)) if times >= math.sqrt(from_on)), 1
+    )
     if step == 10:
         step, power = 1, power + 1
     unit = Decimal(step).scaleb(power)

@@ -14,8 +14,8 @@ def page(request, experiment_id: int):
     """Show Record."""
     experiment = experiment_for(request, experiment_id)
     form = page_form(request, experiment)
-    context = plan_context(experiment, form) | runs_context(request, experiment)
-    context |= {"steps": steps_context(request, experiment, form=form)}
+    context = steps_context(request, experiment, form=form)
+    context |= plan_context(experiment, form) | runs_context(request, experiment)
     context |= {"tab": "record", "marks": as_json(experiment.chosen_marks)} | rigs_context(request)
     context |= {"formulas": experiment.derived}
     return render(request, "recording/page.html", context)

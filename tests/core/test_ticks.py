@@ -1,4 +1,5 @@
 import itertools
+import math
 
 import numpy as np
 import pytest
@@ -6,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galena.core.ticks import decades, ticks, widened
+from scripts import js_cases
 
 
 @pytest.mark.parametrize(
@@ -24,7 +26,7 @@ def test_ticks_have_the_decimals_of_their_step(lo, hi, about, labels):
 @given(st.floats(-1e3, 1e3), st.floats(1e-3, 1e6), st.integers(1, 12))
 def test_ticks_stand_at_steps_of_one_two_or_five(lo, width, about):
     found = ticks(lo, lo + width, about)
-    assert len(found.places) <= about + 1
+    assert len(found.places) <= math.sqrt(2.5) * about + 2
     assert all(
         lo - 1e-9 * abs(lo) - 1e-300 <= place <= lo + width * (1 + 1e-9) + 1e-9
         for place in found.places
@@ -93,3 +95,7 @@ def test_large_numbers_keep_the_digits_that_tell_them_apart():
         "1.240×10⁶", "1.245×10⁶", "1.250×10⁶", "1.255×10⁶", "1.260×10⁶",
     )  # fmt: skip
     assert ticks(1000, 1000.000002, 2).labels == ("1000.000000", "1000.000001", "1000.000002")
+
+
+def test_the_cases_of_the_scripts_are_those_of_the_core():
+    assert js_cases.FILE.read_text("utf-8") == js_cases.text(), "run python -m scripts.js_cases"

@@ -116,6 +116,11 @@ class SpanCard:
         return f"s{self.span.pk}"
 
     @property
+    def also_of(self) -> str:
+        """The further field that says of which quantity is asked, where there are several."""
+        return f", #of-{self.span.pk}" if len(self.span.sheet.quantities) > 1 else ""
+
+    @property
     def remarks(self) -> list[tuple[Row, str]]:
         """The second look on its findings."""
         return [(row, one) for row in self.rows for one in row.answer.remarks]

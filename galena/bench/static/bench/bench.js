@@ -2,7 +2,8 @@
 // last ten seconds. Owns the canvases of the strips and the calibration sheet's live reading; the
 // numbers come ready to be read from the server.
 import { listen, unpack } from "../shell/js/live.js";
-import { fitted, labelled, line, rem } from "../shell/js/axes.js";
+import { fitted, line, rem } from "../shell/js/axes.js";
+import { labelled } from "../shell/js/ticks.js";
 import { COLOURS } from "../shell/js/colours.js";
 
 const SECONDS = 10;
@@ -23,7 +24,7 @@ listen(bench().dataset.events, {
     for (const one of shown) tell(one);
     for (const [feed, state] of Object.entries(states)) tellState(feed, state);
     const instruments = document.getElementById("instruments");
-    if (instruments.dataset.shape !== shape && !instruments.asking) ask(instruments);
+    if (instruments.dataset.shape !== shape && !instruments.dataset.asking) ask(instruments);
   },
   readings: (batch) => {
     changed = true;
@@ -38,7 +39,7 @@ listen(bench().dataset.events, {
 function ask(instruments) {
   // What is being typed is not taken away; the next event asks again.
   if (document.activeElement?.closest(".menu[open]")) return;
-  instruments.asking = true;
+  instruments.dataset.asking = "yes";
   htmx.ajax("GET", bench().dataset.strips, { target: "#instruments", swap: "outerHTML" });
 }
 
@@ -48,7 +49,7 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   const menu = document.activeElement?.closest(".menu[open]");
   if (target?.id !== "instruments" || !menu || menu.contains(requestConfig?.elt)) return;
   event.detail.shouldSwap = false;
-  target.asking = false;
+  delete target.dataset.asking;
 });
 
 function tell(one) {
@@ -63,7 +64,7 @@ function tell(one) {
   }
   const match = strip.querySelector('[data-shown="match"]');
   match.textContent = one.match?.words ?? "";
-  match.dataset.matched = Boolean(one.match?.matched);
+  match.dataset.matched = String(Boolean(one.match?.matched));
 }
 
 function tellState(feed, state) {
@@ -194,7 +195,7 @@ function paintBar(canvas, level, lo, hi, zeroed) {
   const place = axis(context, room, lo, hi);
   context.fillStyle = COLOURS.ruler;
   context.fillRect(left + 4, top, 2.6 * size, bottom - top);
-  if (level != null) {
+  if (Number.isFinite(level)) {
     const y = bottom - level * (bottom - top);
     context.fillStyle = COLOURS.moss;
     context.fillRect(left + 4, y, 2.6 * size, bottom - y);

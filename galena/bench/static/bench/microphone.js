@@ -69,7 +69,12 @@ function queue(listening, rate, first, samples) {
 
 async function send(listening, rate, first, samples) {
   if (stopped) return;
-  const query = new URLSearchParams({ serial: serial(), listening, rate: Math.round(rate), first });
+  const query = new URLSearchParams({
+    serial: serial(),
+    listening,
+    rate: String(Math.round(rate)),
+    first,
+  });
   try {
     const answer = await fetch(`${box.dataset.hear}?${query}`, {
       method: "POST",

@@ -5,6 +5,7 @@ import { listen } from "../shell/js/live.js";
 import { parts, place } from "./drawing.js";
 
 const BETWEEN = 110; // ms from one event to the next: the parts take as long to their new places
+const partsOf = new WeakMap(); // of a drawing: the parts that move
 let source = null;
 let shown = null; // state drawn now
 let goal = null;
@@ -22,8 +23,8 @@ function draw(now) {
       const anew = (name === "turned" || name === "since" || name === "fallen") && value < before;
       state[name] = anew ? value : before + (value - before) * share;
     }
-    rig.parts ??= parts(rig);
-    for (const part of rig.parts) place(part, state);
+    if (!partsOf.has(rig)) partsOf.set(rig, parts(rig));
+    for (const part of partsOf.get(rig)) place(part, state);
     if (share === 1) {
       shown = goal;
       still = true;
@@ -62,7 +63,7 @@ function tell(state) {
     const value = state[number.dataset.handle];
     if (value === undefined || slide === document.activeElement) continue;
     slide.value = value;
-    number.textContent = +value.toFixed(3);
+    number.textContent = String(+value.toFixed(3));
   }
 }
 

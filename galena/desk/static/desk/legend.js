@@ -5,7 +5,10 @@ const STEP = 0.02;
 
 export class Legend {
   constructor(element, { markOf, layout, moved }) {
-    Object.assign(this, { element, markOf, layout, moved });
+    this.element = element;
+    this.markOf = markOf;
+    this.layout = layout;
+    this.moved = moved;
     this.at = layout.legendAt ?? null;
     element.addEventListener("pointerdown", (event) => this.grab(event));
     element.addEventListener("pointermove", (event) => this.drag(event));

@@ -26,6 +26,7 @@ export class Notes {
       });
       return note;
     });
+    this.repaint = () => {}; // told by the sheet
     this.change = change;
     this.write = write;
   }

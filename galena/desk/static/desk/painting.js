@@ -151,7 +151,7 @@ function drawStrokes(context, scale, mark, { x, lows, highs }, layout) {
 }
 
 function drawPoints(context, scale, mark, trace, layout) {
-  const { x, y, uX, uY, aside } = trace;
+  const { x, y, aside } = trace;
   const joined = isJoined(trace, layout);
   const many = x.length > FEW;
   if (layout.errors && x.length <= BARS) drawErrors(context, scale, mark, trace);

@@ -17,8 +17,17 @@ function make(name, attributes, ...children) {
 
 export class Ruler {
   constructor(svg, { moved, removed, stepped, dragged }) {
-    Object.assign(this, { svg, moved, removed, stepped, dragged });
+    this.svg = svg;
+    this.moved = moved;
+    this.removed = removed;
+    this.stepped = stepped;
+    this.dragged = dragged;
     this.overlay = { spans: [], markers: [] };
+    this.scale = null; // these three are told when the sheet was painted
+    this.frame = null;
+    this.top = 0;
+    /** @type {any} */
+    this.held = null; // what a hand drags
     this.draft = null; // a span that is being drawn
     svg.addEventListener("pointerdown", (event) => this.grab(event));
     svg.addEventListener("pointermove", (event) => this.drag(event));
@@ -105,7 +114,7 @@ export class Ruler {
     const ends = [
       ["lo", left, "start"],
       ["hi", right, "end"],
-    ].map(([part, x, word]) => {
+    ].map((/** @type {[string, number, string]} */ [part, x, word]) => {
       const end = make(
         "g",
         {

@@ -1,21 +1,28 @@
 // One sheet in sight: its window of readings, its view, its cursor and what is drawn.
 // Owns the elements inside its <section>. Every number shown comes from the server.
-import { fitted, rem } from "../shell/js/axes.js";
+import { fitted } from "../shell/js/axes.js";
 import { post, say } from "../shell/js/frame.js";
 import { attachEdges } from "./edges.js";
 import { attach } from "./gestures.js";
+import { axisKey, plotKey } from "./keys.js";
+import { label } from "./labels.js";
 import { Legend } from "./legend.js";
 import { Notes } from "./notes.js";
 import { paintCursor, paintGraph } from "./painting.js";
+import { areasOf, curvesOf, tracesOf } from "./plot_data.js";
+import { previewSpan } from "./preview_span.js";
 import { Ruler } from "./ruler.js";
-import { has, Stack } from "./stack.js";
+import { Stack } from "./stack.js";
 import { strip } from "./strip.js";
 import { View } from "./view.js";
 import { Window } from "./window.js";
 
 export class Sheet {
   constructor(section, { markOf, change, active }) {
-    Object.assign(this, { section, markOf, change, active });
+    this.section = section;
+    this.markOf = markOf;
+    this.change = change;
+    this.active = active;
     this.id = Number(section.dataset.sheet);
     const [layout, overlay] = section.querySelectorAll("script[type='application/json']");
     this.layout = JSON.parse(layout.textContent);
@@ -32,7 +39,7 @@ export class Sheet {
     this.shown = new Window(section.dataset.data, this.layout, () => this.fetched());
     this.cursor = null; // what the server read at the cursor
     this.begun = null; // where Enter started a span
-    this.made();
+    this.connect();
     this.size = new ResizeObserver(() => {
       this.repaint();
       this.fetch();
@@ -40,13 +47,13 @@ export class Sheet {
     this.size.observe(this.stackElement);
   }
 
-  made() {
+  connect() {
     const { section } = this;
     this.ruler = new Ruler(section.querySelector("svg.ruler"), {
       moved: (kind, id, fields) => this.change(`${this.urlOf(kind)}/${id}`, fields, "ledger"),
       removed: (kind, id) => this.change(`${this.urlOf(kind)}/${id}`, { remove: 1 }, "ledger"),
       stepped: async (x, by) => (await this.read(x, by))?.x ?? null,
-      dragged: (id, lo, hi) => this.peek(id, lo, hi),
+      dragged: (id, lo, hi) => previewSpan(this, id, lo, hi),
     });
     this.legend = new Legend(section.querySelector(".legend"), {
       markOf: this.markOf,
@@ -84,8 +91,8 @@ export class Sheet {
       marker: (x, free, graph) => this.drop(x, free, graph),
       hover: (x, free) => this.point(x, 0, free),
       axis: (part) => this.openAxis(part),
-      key: (event) => this.key(event),
-      axisKey: (label, event) => this.axisKey(label, event),
+      key: (event) => plotKey(this, event),
+      axisKey: (label, event) => axisKey(this, label, event),
     });
     this.stackElement.addEventListener("focusin", () => this.active(this));
     this.ruler.show(this.overlay);
@@ -163,80 +170,16 @@ export class Sheet {
     Object.assign(this.stack, { width, height });
     this.stack.draw(context);
     for (const [id, graph] of scales) {
-      const traces = this.tracesOf(id);
-      paintGraph(
-        context,
-        graph,
-        traces,
-        this.curvesOf(id),
-        this.areasOf(id),
-        this.markOf,
-        this.layout,
-      );
+      const traces = tracesOf(this.shown.traces, this.preview, id);
+      const curves = curvesOf(this.layout, this.overlay, this.preview, id);
+      const areas = areasOf(this.layout, this.overlay, id);
+      paintGraph(context, graph, traces, curves, areas, this.markOf, this.layout);
     }
     this.ruler.place(this.any, this.stack.frame, this.stack.top);
-    this.label(scales);
+    label(this, scales);
     this.legend.show(this.shown.runs, this.stack, this.shown.traces);
     this.paintOver();
     this.tell(limits, scales);
-  }
-
-  curvesOf(id) {
-    const graph = this.layout.graphs.find((one) => one.id === id);
-    const sides = new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
-    if (graph.residual) return [];
-    const laid = (curve) =>
-      curve.id === this.preview?.id ? { ...curve, parts: this.preview.parts, hand: true } : curve;
-    return this.overlay.curves
-      .filter(({ quantity }) => sides.has(quantity))
-      .map((curve) => ({ curve: laid(curve), side: sides.get(curve.quantity) }));
-  }
-
-  areasOf(id) {
-    const graph = this.layout.graphs.find((one) => one.id === id);
-    const sides = new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
-    return graph.residual
-      ? []
-      : this.overlay.areas
-          .filter(({ quantity }) => sides.has(quantity))
-          .map((area) => ({ area, side: sides.get(area.quantity) }));
-  }
-
-  // While a hand moves a model, its residuals move along.
-  tracesOf(id) {
-    const moved = this.preview?.residuals.find(({ graph }) => graph === id);
-    return this.shown.traces
-      .filter((trace) => trace.graph === id)
-      .map((trace) =>
-        moved && trace.kind === "points"
-          ? { ...trace, ...moved, n: moved.x.length, uY: undefined }
-          : trace,
-      );
-  }
-
-  // While a span is dragged its findings follow: one request under way, the latest ends next.
-  async peek(id, lo, hi) {
-    this.ends = { lo, hi };
-    if (this.peeking) return;
-    this.peeking = true;
-    while (this.ends) {
-      const ends = this.ends;
-      this.ends = null;
-      const answer = await fetch(
-        `${this.urlOf("spans")}/${id}/peek?${new URLSearchParams(ends)}`,
-      ).catch(() => null);
-      const found = answer?.ok && (await answer.json().catch(() => null));
-      const table = document.querySelector(`#ledger [data-rows="${id}"]`);
-      if (!found || !table || !this.ruler.held) continue; // it was let go: its ledger is on its way
-      table.innerHTML = found.rows; // as the server renders them in the ledger
-      const moved = new Set(found.curves.map((one) => one.id));
-      this.overlay.curves = [
-        ...this.overlay.curves.filter((one) => !moved.has(one.id)),
-        ...found.curves,
-      ];
-      this.repaint();
-    }
-    this.peeking = false;
   }
 
   lay(preview) {
@@ -249,74 +192,6 @@ export class Sheet {
     if (!this.stack.scales) return;
     this.notes.place(this.stack, context);
     if (this.cursor) paintCursor(context, this.stack, this.cursor, this.markOf, this.layout);
-  }
-
-  // Say which readings in sight a graph cannot show.
-  without(graph) {
-    const sum = (name) =>
-      this.shown.traces.reduce((total, one) => total + (one.graph === graph ? one[name] : 0), 0);
-    const count = (number) => number.toLocaleString("en").replaceAll(",", "\u2009");
-    const [unseen, gaps] = [sum("unseen"), sum("gaps")];
-    const parts = [
-      unseen &&
-        `${count(unseen)} ${unseen === 1 ? "reading at zero or below has" : "readings at zero or below have"} no place here`,
-      gaps && `${count(gaps)} row${gaps === 1 ? "" : "s"} without a number`,
-      this.shown.whole?.graphs.get(graph)?.trouble,
-    ];
-    return parts.filter(Boolean).join("; ");
-  }
-
-  // The labels, titles and edges are elements: they are moved to where the graphs lie.
-  label(scales) {
-    const size = rem();
-    const put = (element, style) => {
-      if (element) {
-        element.hidden = false;
-        for (const [name, value] of Object.entries(style))
-          element.style[name] = value === null ? "" : `${value}px`;
-      }
-    };
-    const find = (selector, id) => this.section.querySelector(`${selector}[data-graph="${id}"]`);
-    for (const graph of this.layout.graphs) {
-      const { box } = scales.get(graph.id);
-      for (const side of ["left", "right"]) {
-        const label = find(`.axis-label.${side}`, graph.id);
-        if (!has(graph, side) && (side === "right" || has(graph, "right"))) {
-          label.hidden = true;
-          continue;
-        }
-        put(label, {
-          top: (box.top + box.bottom) / 2,
-          maxHeight: box.bottom - box.top,
-          [side]: 0.1 * size,
-        });
-      }
-      const title = find(".graph-title", graph.id);
-      if (graph.residual)
-        title.firstElementChild.textContent =
-          graph.title ||
-          this.preview?.residuals.find((one) => one.graph === graph.id)?.title ||
-          this.overlay.titles[graph.id] ||
-          "";
-      if (graph.title || graph.residual) put(title, { top: box.top - 1.5 * size, left: box.left });
-      const said = this.without(graph.id);
-      const note = find(".unseen", graph.id);
-      note.hidden = !said;
-      if (said) {
-        note.textContent = said;
-        put(note, { top: box.bottom - 1.7 * size, left: box.left + 8 });
-      }
-      put(this.section.querySelector(`.edge[data-after="${graph.id}"]`), {
-        top: box.bottom + 0.1 * size,
-        left: box.left,
-        width: box.right - box.left,
-      });
-    }
-    const along = this.section.querySelector(".axis-label.along");
-    put(along, { left: (this.stack.frame.left + this.stack.frame.right) / 2, bottom: 0 });
-    const unit = along.querySelector("[data-x-unit]");
-    const text = this.stack.inHours ? " / h:min" : unit.dataset.xUnit && ` / ${unit.dataset.xUnit}`;
-    if (unit.textContent !== text) unit.textContent = text;
   }
 
   tell({ x, graphs }, scales) {
@@ -455,77 +330,6 @@ export class Sheet {
   openAxis({ axis, graph }) {
     const label = axis === "x" ? ".axis-label.along" : `.axis-label.${axis}[data-graph="${graph}"]`;
     this.section.querySelector(label)?.click();
-  }
-
-  // On the label of an axis the keys are for that axis alone.
-  axisKey(label, { key, code, shiftKey }) {
-    const along = label.matches(".along");
-    const graph = along ? this.layout.graphs[0].id : Number(label.dataset.graph);
-    const part = { axis: along ? "x" : label.dataset.side, graph };
-    const { left, right, top, bottom } = this.stack.scales.get(graph).box;
-    const step = { ArrowLeft: [1, 0], ArrowRight: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
-      key
-    ];
-    if (code === "Digit0" || code === "Numpad0") this.view.allOf(part, this.shown.whole, shiftKey);
-    else if (key === "+" || key === "-")
-      this.view.zoom(
-        part,
-        this.scalesNow(),
-        key === "+" ? 0.8 : 1.25,
-        (left + right) / 2,
-        (top + bottom) / 2,
-      );
-    else if (step)
-      this.view.slide(
-        part,
-        this.scalesNow(),
-        (step[0] * (right - left)) / 10,
-        (step[1] * (bottom - top)) / 10,
-      );
-    else return false;
-    return true;
-  }
-
-  key(event) {
-    const { key, code, shiftKey, altKey } = event;
-    const limits = this.view.limits(this.shown.whole);
-    if (code === "Digit0" || code === "Numpad0") this.view.all(this.shown.whole, shiftKey);
-    else if (key === "ArrowLeft" || key === "ArrowRight") {
-      const way = key === "ArrowLeft" ? -1 : 1;
-      if (altKey)
-        this.point(
-          (this.cursor?.x ?? limits.x[0]) + (way * (limits.x[1] - limits.x[0])) / 200,
-          0,
-          true,
-        );
-      else this.step(way * (shiftKey ? 10 : 1));
-    } else if (key === "Home" || key === "End") this.point(key === "Home" ? -1e300 : 1e300, 0);
-    else if (key === "PageUp" || key === "PageDown")
-      this.view.slide(
-        { axis: "x" },
-        this.scalesNow(),
-        ((this.any.box.right - this.any.box.left) / 5) * (key === "PageUp" ? 1 : -1),
-        0,
-      );
-    else if (key === "m" && this.cursor) this.drop(this.cursor.x, this.cursor.free);
-    else if (key === "n") this.write();
-    else if (key === "Enter" && this.cursor) this.markOff();
-    else if (key === "Escape" && this.begun !== null) {
-      this.begun = null;
-      this.ruler.draft = null;
-      say("");
-      this.repaint();
-    } else if (key === "+" || key === "-") {
-      const { left, right, top, bottom } = this.any.box;
-      this.view.zoom(
-        { axis: "plot", graph: this.layout.graphs[0].id },
-        this.scalesNow(),
-        key === "+" ? 0.8 : 1.25,
-        (left + right) / 2,
-        (top + bottom) / 2,
-      );
-    } else return false;
-    return true;
   }
 
   show(overlay) {

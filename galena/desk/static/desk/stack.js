@@ -1,7 +1,8 @@
 // Where the graphs of a stack lie, and their axes: one x under all, a left and perhaps a right
 // axis for each. Owns nothing but the width that its tick labels once needed: it never shrinks
 // while the page is open, so that nothing jumps while readings come.
-import { labelled, labelledDecades, labelledHours, line, rem, scales } from "../shell/js/axes.js";
+import { line, rem, scales } from "../shell/js/axes.js";
+import { labelled, labelledDecades, labelledHours } from "../shell/js/ticks.js";
 import { COLOURS } from "../shell/js/colours.js";
 
 const TEXT = '"Source Sans 3", sans-serif';

@@ -3,25 +3,29 @@
 // in its field with a word on it where it is refused.
 import { post } from "../shell/js/frame.js";
 import { rem } from "../shell/js/axes.js";
+import { grouped } from "../shell/js/numbers.js";
+import { tableKey } from "./table_keys.js";
+import { pasted, typedIn } from "./table_typing.js";
+import { fillRow, makeRow, PAGE } from "./table_rows.js";
 
-const PAGE = 200;
 const HIGHEST = 12e6; // pixels: taller elements are beyond some browsers
 const AROUND = 6; // rows drawn above and below those in sight
 
 export class Table {
   constructor(drawer, { changed, read, reload }) {
-    Object.assign(this, { drawer, changed, read, reload });
+    this.drawer = drawer;
+    this.changed = changed;
+    this.read = read;
+    this.reload = reload;
     this.box = drawer.querySelector("#table");
     this.trouble = drawer.querySelector("#table-trouble");
     if (!this.box) return;
     const { url, count, typed, stream, run } = this.box.dataset;
-    Object.assign(this, {
-      url,
-      stream,
-      run: Number(run),
-      count: Number(count),
-      typed: typed === "yes",
-    });
+    this.url = url;
+    this.stream = stream;
+    this.run = Number(run);
+    this.count = Number(count);
+    this.typed = typed === "yes";
     this.columns = [...this.box.querySelectorAll("thead [data-column]")].map((cell) =>
       Number(cell.dataset.column),
     );
@@ -32,12 +36,13 @@ export class Table {
     this.shown = new Map(); // row → its <tr>
     this.row = 0; // the row that is chosen
     this.line = Promise.resolve(); // what is typed is sent in order
-    [this.above, this.below] = [document.createElement("tr"), document.createElement("tr")];
+    this.above = document.createElement("tr");
+    this.below = document.createElement("tr");
     this.body.append(this.above, this.below);
     this.box.addEventListener("scroll", () => this.draw());
-    this.box.addEventListener("keydown", (event) => this.key(event));
-    this.box.addEventListener("change", (event) => this.typedIn(event.target));
-    this.box.addEventListener("paste", (event) => this.paste(event));
+    this.box.addEventListener("keydown", (event) => tableKey(this, event));
+    this.box.addEventListener("change", (event) => typedIn(this, event.target));
+    this.box.addEventListener("paste", (event) => pasted(this, event));
     this.box.addEventListener("focusin", (event) => this.focused(event.target));
     drawer.addEventListener("click", (this.clicked = (event) => this.click(event)));
     this.tools.addEventListener(
@@ -101,7 +106,7 @@ export class Table {
     for (let row = start; row < end; row++) {
       let element = this.shown.get(row);
       if (!element) {
-        element = this.make(row);
+        element = makeRow(this, row);
         this.shown.set(row, element);
       }
       if (before.nextSibling !== element) before.after(element);
@@ -114,59 +119,6 @@ export class Table {
     this.above.style.height = `${over}px`;
     this.below.style.height = `${Math.max(0, this.whole - over - (end - start) * this.height)}px`;
     this.fetch(start, end);
-  }
-
-  make(row) {
-    const element = document.createElement("tr");
-    element.dataset.row = row;
-    element.setAttribute("aria-rowindex", row + 1);
-    const head = document.createElement("th");
-    head.scope = "row";
-    const button = Object.assign(document.createElement("button"), {
-      className: "quiet row-number",
-      textContent: row < this.count ? String(row + 1) : "+",
-      tabIndex: row === this.row ? 0 : -1,
-    });
-    button.setAttribute("aria-label", `Row ${row + 1}`);
-    head.append(button);
-    element.append(head);
-    this.columns.forEach((key, place) => {
-      const cell = document.createElement("td");
-      if (key) {
-        const field = Object.assign(document.createElement("input"), {
-          className: "cell",
-          maxLength: 40,
-          autocomplete: "off",
-          inputMode: "decimal",
-        });
-        field.dataset.place = place;
-        field.setAttribute("aria-label", `Row ${row + 1}, column ${place + 1}`);
-        cell.append(field);
-      }
-      element.append(cell);
-    });
-    this.fill(row, element);
-    return element;
-  }
-
-  fill(row, element) {
-    const texts = this.pages.get(Math.floor(row / PAGE))?.[row % PAGE];
-    const reason = this.asides.get(row);
-    element.classList.toggle("aside", reason !== undefined);
-    element.title = reason === undefined ? "" : `set aside: ${reason}`;
-    this.columns.forEach((key, place) => {
-      const cell = element.children[place + 1];
-      const field = cell.querySelector("input");
-      const text = texts?.[place] ?? (row < this.count && !texts ? "…" : "");
-      if (!field) {
-        if (cell.textContent !== text) cell.textContent = text;
-        return;
-      }
-      field.readOnly = text === "…";
-      if (document.activeElement === field || field.getAttribute("aria-invalid")) return;
-      field.value = text === "…" ? "" : text;
-      field.defaultValue = field.value;
-    });
   }
 
   // Pages of rows, the one in sight first; of a fast scroll only the last place is asked for.
@@ -185,7 +137,7 @@ export class Table {
       if (missing === null) break;
       const typing = this.typing;
       const answer = await fetch(
-        `${this.url}/rows?${new URLSearchParams({ first: missing * PAGE, count: PAGE, stream: this.stream })}`,
+        `${this.url}/rows?${new URLSearchParams({ first: String(missing * PAGE), count: String(PAGE), stream: this.stream })}`,
       ).catch(() => null);
       if (!answer?.ok) break;
       const found = await answer.json();
@@ -203,7 +155,7 @@ export class Table {
         )
           this.asides.set(row, reason);
       }
-      for (const [row, element] of this.shown) this.fill(row, element);
+      for (const [row, element] of this.shown) fillRow(this, row, element);
     }
     this.fetching = false;
   }
@@ -212,7 +164,7 @@ export class Table {
     this.pages.clear();
     this.asides.clear();
     this.draw();
-    for (const [row, element] of this.shown) this.fill(row, element);
+    for (const [row, element] of this.shown) fillRow(this, row, element);
   }
 
   say(text) {
@@ -246,44 +198,6 @@ export class Table {
       if (found === null || typeof found === "string") this.sent -= 1;
       return found;
     });
-  }
-
-  async typedIn(field) {
-    if (field.matches(".head")) {
-      const html = await this.act({
-        act: "head",
-        column: field.closest("th").dataset.column,
-        text: field.value,
-      });
-      if (html === null) {
-        field.setAttribute("aria-invalid", "true");
-        return;
-      }
-      field.removeAttribute("aria-invalid");
-      field.defaultValue = field.value;
-      const option = this.tools.querySelector(
-        `option[value="${field.closest("th").dataset.column}"]`,
-      );
-      if (option) option.textContent = field.value;
-      this.reload();
-      return;
-    }
-    if (!field.matches(".cell")) return;
-    const [row, place] = [Number(field.closest("tr").dataset.row), Number(field.dataset.place)];
-    this.keep(row, place, field.value.trim());
-    this.grow(row + 1); // the next row is there at once, for fast hands
-    const found = await this.act({
-      act: "cell",
-      row,
-      column: this.columns[place],
-      text: field.value,
-    });
-    if (found === null) {
-      field.setAttribute("aria-invalid", "true");
-      return;
-    }
-    field.removeAttribute("aria-invalid");
-    this.told(found);
   }
 
   // What was typed here is newer than any rows that are under way.
@@ -320,21 +234,8 @@ export class Table {
       }
     });
     this.drawer.querySelector("[data-shown=count]").textContent =
-      `${count.toLocaleString("en").replaceAll(",", "\u2009")} row${count === 1 ? "" : "s"}`;
+      `${grouped(count)} row${count === 1 ? "" : "s"}`;
     this.changed();
-  }
-
-  async paste(event) {
-    const text = event.clipboardData.getData("text/plain");
-    if (!this.typed || !/[\t\n\r;]/.test(text.trim())) return;
-    event.preventDefault();
-    const field = event.target.closest(".cell, .head");
-    const row = field?.matches(".cell") ? Number(field.closest("tr").dataset.row) : 0;
-    const place = field?.matches(".cell")
-      ? Number(field.dataset.place)
-      : Math.max(0, this.columns.indexOf(Number(field?.closest("th").dataset.column)));
-    const html = await this.act({ act: "paste", row, place, text });
-    if (html !== null) this.reload(html);
   }
 
   focused(target) {
@@ -349,41 +250,6 @@ export class Table {
 
   mark(row) {
     for (const [other, element] of this.shown) element.classList.toggle("current", other === row);
-  }
-
-  key(event) {
-    const { target, key } = event;
-    if (target.matches(".head") && key === "Enter") {
-      event.preventDefault();
-      this.go(0, 0);
-      return;
-    }
-    const element = target.closest("tbody tr");
-    if (!element) return;
-    const row = Number(element.dataset.row);
-    const place = target.matches(".cell") ? Number(target.dataset.place) : null;
-    const step = {
-      ArrowUp: -1,
-      ArrowDown: 1,
-      PageUp: -this.inSight + 1,
-      PageDown: this.inSight - 1,
-    }[key];
-    if (step) {
-      event.preventDefault();
-      this.go(row + step, place);
-      return;
-    }
-    if (key === "Enter" && place !== null) {
-      // on to the next row, where this one was begun
-      event.preventDefault();
-      this.go(row + 1, this.begunAt ?? place);
-    } else if (key === "Tab" && !event.shiftKey && place !== null) this.begunAt ??= place;
-    else if (key === "Escape" && place !== null) {
-      target.value = target.defaultValue;
-      target.removeAttribute("aria-invalid");
-      this.say("");
-    }
-    if (key !== "Tab") this.begunAt = key === "Enter" ? undefined : this.begunAt;
   }
 
   // Bring a row into sight and go to one of its cells, or to its number.

@@ -81,7 +81,9 @@ export class View {
     this.moved();
   }
 
-  set(axis, [lo, hi], log, graph) {
+  /** @param {any} limits */
+  set(axis, limits, log, graph = undefined) {
+    const [lo, hi] = limits;
     const large = Math.max(Math.abs(lo), Math.abs(hi));
     if (!(hi > lo) || large > 1e300 || (hi - lo < LEAST * large && large > 0) || (log && lo <= 0))
       return;

@@ -29,12 +29,12 @@ export class Window {
   }
 
   async fetch(limits, columns) {
-    const query = new URLSearchParams({ columns: Math.round(columns) });
+    const query = new URLSearchParams({ columns: String(Math.round(columns)) });
     if (limits) {
       const [lo, hi] = this.wider(limits);
       query.set("lo", lo);
       query.set("hi", hi);
-      query.set("columns", Math.round(columns * 1.5));
+      query.set("columns", String(Math.round(columns * 1.5)));
     }
     try {
       const answer = await fetch(`${this.url}?${query}`);
@@ -60,7 +60,9 @@ export class Window {
   }
 
   // Whether the readings that are here are enough for a window, and not much too coarse for it.
-  covers([lo, hi]) {
+  /** @param {any} limits */
+  covers(limits) {
+    const [lo, hi] = limits;
     const { lo: first, hi: last } = this.span ?? {};
     return first <= lo && hi <= last && (hi - lo) * 3 >= last - first;
   }

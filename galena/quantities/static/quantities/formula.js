@@ -87,7 +87,8 @@ function insert(text, instead = 0) {
 
 // What is half typed goes along with whatever else is kept on this page, and comes back with it.
 function carry(form) {
-  for (const one of new FormData(document.getElementById("formula-form")).entries()) {
+  const typed = /** @type {HTMLFormElement} */ (document.getElementById("formula-form"));
+  for (const one of new FormData(typed).entries()) {
     if (["csrfmiddlewaretoken", "of", "was"].includes(one[0])) continue;
     const hidden = Object.assign(document.createElement("input"), {
       type: "hidden",

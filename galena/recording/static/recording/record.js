@@ -3,6 +3,7 @@
 // missed readings asks for them by index, so a late or slow page shows the whole run.
 import { listen, unpack } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
+import { clock as clockText, grouped } from "../shell/js/numbers.js";
 import { begin, lastTime, paintRun, signature, take, unpackRows } from "./traces.js";
 import { replay } from "./replay.js";
 import { keep } from "./also.js";
@@ -24,7 +25,7 @@ function follow(status) {
   run.ended = false;
   document.body.dispatchEvent(new Event("run-list-changed"));
   document.getElementById("planned").textContent =
-    run.duration === null ? "until stopped" : `of ${minutes(run.duration, run)}`;
+    run.duration === null ? "until stopped" : `of ${clockText(run.duration, run.until)}`;
   run.streams.forEach((_, place) => ask(place));
 }
 
@@ -223,14 +224,6 @@ function wantsSpace(target) {
   );
 }
 
-function minutes(seconds, { until } = {}) {
-  if (until !== undefined && until !== null && until < 10)
-    return `${seconds.toFixed(until < 1 ? 3 : 2).replace("-", "\u2212")} s`;
-  const sign = seconds < 0 ? "\u2212" : "";
-  const [whole, rest] = [Math.floor(Math.abs(seconds) / 60), Math.abs(seconds) % 60];
-  return `${sign}${String(whole).padStart(2, "0")}:${rest.toFixed(1).padStart(4, "0")}`;
-}
-
 let painted = ""; // what the last picture showed: it is painted anew only when that changed
 
 function paint(now) {
@@ -240,13 +233,11 @@ function paint(now) {
   const current = shown && signature(shown);
   if (shown && current !== painted) {
     painted = current;
-    clock.textContent = minutes(shown.at ?? lastTime(shown), shown);
+    clock.textContent = clockText(shown.at ?? lastTime(shown), shown.until);
     if (replay.isOpen)
       document.getElementById("planned").textContent =
-        shown.at === null ? `run ${shown.number}` : `of ${minutes(shown.until, shown)}`;
-    const counts = shown.streams
-      .map(({ t }) => t.length.toLocaleString("en").replaceAll(",", "\u2009"))
-      .join(" + ");
+        shown.at === null ? `run ${shown.number}` : `of ${clockText(shown.until, shown.until)}`;
+    const counts = shown.streams.map(({ t }) => grouped(t.length)).join(" + ");
     taken.textContent = `run ${shown.number}: ${counts} readings`;
     paintRun(shown);
   }

@@ -1,14 +1,14 @@
 // Replay: a recorded run against the clock; traces, numbers, slider and the rig's drawing together.
 // Owns #replay, the drawing of the rig as it was then, and the large numbers while it is open.
 import { parts, place } from "../bench/drawing.js";
+import { fixed } from "../shell/js/numbers.js";
 import { begin, countUntil, take, unpackRows } from "./traces.js";
 
 const main = document.querySelector("main.record");
 const bar = document.getElementById("replay");
 const play = document.getElementById("replay-play");
-const slider = document.getElementById("replay-at");
+const slider = /** @type {HTMLInputElement} */ (document.getElementById("replay-at"));
 const trouble = document.getElementById("replay-trouble");
-const MINUS = "\u2212";
 let run = null;
 let speed = 1;
 let playing = false;
@@ -172,10 +172,6 @@ function say() {
     : "";
   const at = run.at === null ? "" : `t = ${fixed(run.at, leading.decimals)} s · `;
   document.getElementById("replay-said").textContent = `${at}run ${run.number}${every}`;
-}
-
-function fixed(value, decimals) {
-  return Number.isFinite(value) ? value.toFixed(decimals).replace("-", MINUS) : "–";
 }
 
 function showNumbers() {

@@ -40,9 +40,9 @@ async function renew() {
   // unless a reading is being taken here, whose answer brings the rows
   if (asking || document.querySelector("#setting.htmx-request")) return;
   asking = true;
-  const form = document.getElementById("act");
+  const form = /** @type {HTMLFormElement} */ (document.getElementById("act"));
   const query = form?.querySelector("[name=kind-shown]")
-    ? `?${new URLSearchParams(new FormData(form))}`
+    ? `?${new URLSearchParams(/** @type {any} */ (new FormData(form)))}`
     : "";
   await htmx.ajax("GET", main.dataset.steps + query, { target: "#steps", swap: "outerHTML" });
   asking = false;

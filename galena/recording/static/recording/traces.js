@@ -2,6 +2,7 @@
 // Owns the canvases in #traces. Computes nothing that anyone writes down.
 import { drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
 import { COLOURS } from "../shell/js/colours.js";
+import { envelope } from "../shell/js/envelope.js";
 import { clipTo, drawLine, drawMarks, loadMarks } from "../shell/js/painter.js";
 
 const markOf = loadMarks();
@@ -150,7 +151,7 @@ function paintGraph(run, stream, graph, last, first) {
 
 function drawReadings(context, box, scale, mark, t, y, number) {
   if (!t.length) return;
-  const [xs, ys] = thinned(t, y, box.right - box.left);
+  const [xs, ys] = envelope(t, y, Math.round(box.right - box.left));
   drawLine(context, scale, mark, xs, ys);
   drawMarks(context, scale, mark, xs, ys, number);
 }
@@ -182,24 +183,4 @@ function drawAt(context, box, x) {
   context.moveTo(x, box.top);
   context.lineTo(x, box.bottom);
   context.stroke();
-}
-
-// Of many readings keep what can be seen: the lowest and highest of each pixel column.
-function thinned(t, y, columns) {
-  if (t.length < 4 * columns) return [t, y];
-  const [xs, ys] = [[], []];
-  const per = t.length / columns;
-  for (let column = 0; column < columns; column++) {
-    const [from, to] = [Math.floor(column * per), Math.floor((column + 1) * per)];
-    let [lo, hi] = [from, from];
-    for (let i = from; i < to; i++) {
-      if (y[i] < y[lo]) lo = i;
-      if (y[i] > y[hi]) hi = i;
-    }
-    for (const i of lo < hi ? [lo, hi] : [hi, lo]) {
-      xs.push(t[i]);
-      ys.push(y[i]);
-    }
-  }
-  return [xs, ys];
 }

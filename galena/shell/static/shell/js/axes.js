@@ -1,6 +1,6 @@
-// Axes of a graph on a canvas: places, ticks at 1-2-5 steps, labels as symbol / unit.
-import { ticks, tickIncrement } from "../../vendor/d3-array/d3-array.min.mjs";
+// Axes of a graph on a canvas: places, ticks, labels as symbol / unit.
 import { COLOURS } from "./colours.js";
+import { labelled } from "./ticks.js";
 
 const TEXT = '"Source Sans 3", sans-serif';
 const SYMBOL = '"STIX Two Text", serif';
@@ -59,88 +59,6 @@ function lineOf([lo, hi], log, first, last) {
       value > 0 ? first + (Math.log10(value) - from) * per : first - 1e6 * Math.sign(last - first),
     from: (pixel) => 10 ** (from + (pixel - first) / per),
   };
-}
-
-const RAISED = {
-  "-": "\u207b",
-  "0": "\u2070",
-  "1": "\u00b9",
-  "2": "\u00b2",
-  "3": "\u00b3",
-  "4": "\u2074",
-  "5": "\u2075",
-  "6": "\u2076",
-  "7": "\u2077",
-  "8": "\u2078",
-  "9": "\u2079",
-};
-const raised = (power) => [...String(power)].map((one) => RAISED[one]).join("");
-const minus = (text) => text.replace("-", "\u2212");
-
-// Places of ticks and what is written at them, at steps of 1, 2 or 5; very large and very small
-// numbers with a power of ten.
-export function labelled(lo, hi, about) {
-  const step = tickIncrement(lo, hi, about);
-  if (!Number.isFinite(step) || step === 0) return [];
-  const decimals = step > 0 ? 0 : Math.ceil(Math.log10(-step) - 1e-9);
-  const largest = Math.max(Math.abs(lo), Math.abs(hi));
-  if (largest >= 1e6 || (decimals > 5 && largest < 0.01))
-    return withPower(ticks(lo, hi, about), largest, step);
-  return ticks(lo, hi, about).map((place) => [
-    place,
-    minus(place.toFixed(decimals)).replace(/^\u2212(0(\.0*)?)$/, "$1"),
-  ]);
-}
-
-function withPower(places, largest, step) {
-  const power = Math.floor(Math.log10(largest));
-  const apart = step > 0 ? step : -1 / step;
-  const decimals = Math.max(0, Math.ceil(power - Math.log10(apart) - 1e-9)); // those that tell places apart
-  return places.map((place) => [
-    place,
-    place === 0 ? "0" : `${minus((place / 10 ** power).toFixed(decimals))}\u00d710${raised(power)}`,
-  ]);
-}
-
-// Decades, and 2 and 5 between them where there is room.
-export function labelledDecades(lo, hi, about) {
-  const roomy = (Math.log10(hi) - Math.log10(lo)) * 3 <= about + 2;
-  const first = roomy ? Math.floor(Math.log10(lo)) : Math.ceil(Math.log10(lo) - 1e-9);
-  const last = Math.floor(Math.log10(hi));
-  const every = roomy ? 1 : Math.max(1, Math.ceil((last - first + 1) / Math.max(1, about)));
-  const factors = roomy ? [1, 2, 5] : [1];
-  const found = [];
-  for (let power = first; power <= last; power += every) {
-    for (const factor of factors) {
-      const place = Number(`${factor}e${power}`);
-      if (place < lo || place > hi) continue;
-      const plain =
-        power >= -3 && power <= 4
-          ? place.toFixed(Math.max(0, -power))
-          : `${factor === 1 ? "" : `${factor}\u00d7`}10${raised(power)}`;
-      found.push([place, plain]);
-    }
-  }
-  return found.length > 1 ? found : labelled(lo, hi, about).filter(([place]) => place > 0);
-}
-
-const STEPS = [
-  60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 604800,
-];
-
-// Times of long runs in hours and minutes.
-export function labelledHours(lo, hi, about) {
-  const step =
-    STEPS.find((one) => (hi - lo) / one <= about) ?? 604800 * Math.ceil((hi - lo) / about / 604800);
-  const found = [];
-  for (let place = Math.ceil(lo / step) * step; place <= hi; place += step) {
-    const minutes = Math.round(Math.abs(place) / 60);
-    found.push([
-      place,
-      `${place < 0 ? "\u2212" : ""}${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}`,
-    ]);
-  }
-  return found;
 }
 
 export function drawAxes(context, scale, { xLabel, yLabel }) {

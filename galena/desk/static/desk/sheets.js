@@ -1,0 +1,69 @@
+// The sheets in sight, and which of them is active: its ledger is shown, and keys go to it.
+import { post, say } from "../shell/js/frame.js";
+import { loadMarks } from "../shell/js/painter.js";
+import { Sheet } from "./sheet.js";
+
+const markOf = loadMarks();
+export const ledger = () => document.getElementById("ledger");
+let sheets = [];
+let active = null;
+
+// A change is posted; the answer is the ledger or the sheets anew.
+export async function change(url, fields, what) {
+  const answer = await post(url, fields).catch(() => null);
+  if (!answer?.ok) {
+    say("The server did not take this change. Load the page again and repeat it.");
+    return;
+  }
+  htmx.swap(what === "sheets" ? "#sheets" : "#ledger", await answer.text(), {
+    swapStyle: "outerHTML",
+  });
+}
+
+function activate(sheet) {
+  if (active === sheet) return;
+  active = sheet;
+  for (const one of sheets) one.section.dataset.active = one === sheet;
+  if (Number(ledger().dataset.sheet) !== sheet.id)
+    htmx.ajax("GET", sheet.section.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
+}
+
+export const front = () => active;
+export const all = () => sheets;
+export const sheetOf = (id) => sheets.find((one) => one.id === Number(id));
+export const reloadSheets = () =>
+  htmx.ajax("GET", document.getElementById("desk").dataset.sheets, {
+    target: "#sheets",
+    swap: "outerHTML",
+  });
+
+let held = null; // the <section> that the sheets belong to
+export function renew(reopen) {
+  const section = document.getElementById("sheets");
+  if (!section || !ledger()) return; // one of them is on its way
+  if (section !== held) {
+    held = section;
+    const [before, focused] = [new Map(sheets.map((one) => [one.id, one])), active?.id];
+    for (const one of sheets) one.close();
+    sheets = [...section.querySelectorAll(".sheet")].map(
+      (one) => new Sheet(one, { markOf, change, active: activate }),
+    );
+    active = null;
+    const front = sheets.find(({ id }) => id === focused) ?? sheets[0];
+    for (const one of sheets) {
+      const old = before.get(one.id);
+      if (old) one.shown.takeFrom(old.shown);
+      one.fetch();
+      if (old?.cursor) one.point(old.cursor.x);
+    }
+    if (front) {
+      active = front;
+      for (const one of sheets) one.section.dataset.active = one === front;
+    }
+  }
+  reopen();
+  const { sheet } = ledger().dataset;
+  sheets
+    .find(({ id }) => id === Number(sheet))
+    ?.show(JSON.parse(document.getElementById("overlay").textContent));
+}

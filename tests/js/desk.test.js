@@ -1,0 +1,72 @@
+// What a sheet draws and shows, looked at without a browser.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { areasOf, curvesOf, tracesOf } from "../../galena/desk/static/desk/plot_data.js";
+import { View } from "../../galena/desk/static/desk/view.js";
+
+const layout = {
+  x: { lo: null, hi: null, log: false },
+  graphs: [
+    {
+      id: 1,
+      residual: false,
+      left: { lo: null, hi: null, log: false },
+      right: { lo: null, hi: null, log: false },
+      traces: [
+        { quantity: 7, side: "left" },
+        { quantity: 8, side: "right" },
+      ],
+    },
+    { id: 2, residual: true, left: {}, right: {}, traces: [{ quantity: 7, side: "left" }] },
+  ],
+};
+const overlay = {
+  curves: [
+    { id: 31, quantity: 7, parts: ["fitted"] },
+    { id: 32, quantity: 9, parts: ["elsewhere"] },
+  ],
+  areas: [{ quantity: 8, lo: 1, hi: 2 }],
+};
+
+test("curves and areas stand in the graph of their quantity, on its axis", () => {
+  assert.deepEqual(curvesOf(layout, overlay, null, 1), [
+    { curve: overlay.curves[0], side: "left" },
+  ]);
+  assert.deepEqual(areasOf(layout, overlay, 1), [{ area: overlay.areas[0], side: "right" }]);
+  assert.deepEqual(curvesOf(layout, overlay, null, 2), []);
+  assert.deepEqual(areasOf(layout, overlay, 2), []);
+});
+
+test("while a hand moves a model its curve and residuals move along", () => {
+  const preview = {
+    id: 31,
+    parts: ["moved"],
+    residuals: [{ graph: 2, x: [1, 2], y: [0.5, -0.5], title: "by hand" }],
+  };
+  const [{ curve }] = curvesOf(layout, overlay, preview, 1);
+  assert.deepEqual([curve.parts, curve.hand], [["moved"], true]);
+  const traces = [
+    { graph: 1, kind: "points", n: 9 },
+    { graph: 2, kind: "points", n: 9, uY: [1] },
+  ];
+  assert.deepEqual(tracesOf(traces, preview, 1), [traces[0]]);
+  const [moved] = tracesOf(traces, preview, 2);
+  assert.deepEqual([moved.n, moved.y, moved.uY], [2, [0.5, -0.5], undefined]);
+});
+
+test("a view is not zoomed or slid to where no number is", () => {
+  globalThis.fetch = async () => ({ ok: true });
+  const view = new View(structuredClone(layout), "", () => {});
+  view.set("x", [0, 10], false);
+  assert.deepEqual(view.x, [0, 10]);
+  for (const [lo, hi, log] of [
+    [5, 5, false],
+    [0, 1e301, false],
+    [-1, 10, true],
+    [NaN, 1, false],
+  ])
+    view.set("x", [lo, hi], log);
+  assert.deepEqual(view.x, [0, 10]);
+  view.centre(100, { x: [0, 10] });
+  assert.deepEqual(view.x, [95, 105]);
+});

@@ -1,0 +1,28 @@
+"""A client whose pages are read as a browser reads them: line breaks of a template are blanks."""
+
+import re
+
+from django.http import HttpResponse
+from django.test import Client
+
+
+def in_one_line(html: str) -> str:
+    """Give HTML with single blanks, and none before the end of a tag."""
+    return re.sub(r"[ \t\r\n]+", " ", html).replace(" >", ">")
+
+
+class InOneLine(HttpResponse):
+    """A page as `text` without the line breaks of its template; `content` is as it was sent."""
+
+    @property
+    def text(self):
+        return in_one_line(self.content.decode(self.charset))
+
+
+class PageClient(Client):
+    def request(self, **request):
+        response = super().request(**request)
+        is_page = response.headers.get("Content-Type", "").startswith("text/html")
+        if type(response) is HttpResponse and is_page:
+            response.__class__ = InOneLine
+        return response
