@@ -13,8 +13,10 @@ from galena.bench.live.bench import BENCH
 from galena.bench.live.in_use import InUseError
 from galena.bench.models import Channel, Instrument
 from galena.bench.rigs.views import rigs_context
-from galena.core import numbers, second_look, symbols
+from galena.core import numbers, symbols
 from galena.core.errors import NumberError
+from galena.core.noise import is_moving
+from galena.core.second_look import zeros
 from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
@@ -99,8 +101,8 @@ def zero(request, experiment_id: int, channel_id: int):
         return _bench(request, experiment, NOTHING_TO_ZERO.format(channel.name))
     flows.zero([(channel, *mean_with_uncertainty(recent))], request.user)
     shown = BENCH.show(experiment).get(channel.pk)
-    reason = second_look.why_not_zeroed(shown.unit, shown.symbol) if shown else ""
-    odd = str(second_look.oddly_zeroed(channel.name, reason)) if reason else ""
+    reason = zeros.why_not_zeroed(shown.unit, shown.symbol) if shown else ""
+    odd = str(zeros.oddly_zeroed(channel.name, reason)) if reason else ""
     return _changed(request, experiment, _moving([(channel, recent)]) or odd)
 
 
@@ -124,7 +126,7 @@ def zero_all(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     found = [one.shown for one in BENCH.strips_of(experiment)]
     reasons = {one.name: why for one in found
-               if (why := second_look.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
+               if (why := zeros.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
     if trouble := _others_use_channels(request, [one.channel.pk for one in found]):
         return _bench(request, experiment, trouble)
     recents = [(one.channel, _recent(one.channel)) for one in found if one.name not in reasons]
@@ -133,7 +135,7 @@ def zero_all(request, experiment_id: int):
     made = flows.zero(values, request.user)
     without = [channel.name for channel, recent in recents if recent is None]
     trouble = NOTHING_TO_ZERO.format(", ".join(without)) if without else _moving(read)
-    trouble = trouble or second_look.left_as_they_are(reasons)
+    trouble = trouble or zeros.left_as_they_are(reasons)
     if not found:
         trouble = "No channel gives readings, so there is nothing to zero."
     return _changed(request, experiment, trouble, {"zeroed": made})
@@ -274,7 +276,7 @@ def _recent(channel: Channel) -> np.ndarray | None:
 
 def _moving(zeroed: list[tuple[Channel, np.ndarray]]) -> str:
     """Say which channels were not at rest while they were zeroed."""
-    names = [channel.name for channel, recent in zeroed if second_look.is_moving(recent)]
+    names = [channel.name for channel, recent in zeroed if is_moving(recent)]
     if not names:
         return ""
     was = "was" if len(names) == 1 else "were"

@@ -3,12 +3,13 @@
 import numpy as np
 import pytest
 
-from galena.core import second_look_claims as claims
+from galena.core import second_look
 from galena.core.calculus import smooth_rate
 from galena.core.fits import fit
 from galena.core.fits.comparing import compare
 from galena.core.pooling import agreement
 from galena.core.residual_signs import signs
+from galena.core.second_look import fits as claims
 from galena.core.second_look import straightness
 
 X = np.linspace(0.5, 10.0, 40)
@@ -19,7 +20,7 @@ def noise(seed=1, sd=0.1):
 
 
 def said(found, straight=None):
-    remarks = claims.of_fit(found, signs(found.residuals), straight)
+    remarks = second_look.remarks("fit", claims.Fitted(found, signs(found.residuals), straight))
     return " ".join(str(one) for one in remarks)
 
 
@@ -79,8 +80,8 @@ def test_what_is_claimed_too_easily_is_remarked_on():
     assert "R² is 0.99" in said(bent) and "R² alone does not see a curve" in said(bent)
     early = fit("decay_constant", X[:8], 5 * np.exp(-X[:8] / 300) + noise(sd=1e-3)[:8])
     assert "can hardly be told apart" in said(early)
-    assert "beyond the readings" in str(claims.beyond(falling, 15.0))
-    assert claims.beyond(falling, 5.0) is None
+    assert "beyond the readings" in str(claims.beyond(claims.Place(falling, 15.0)))
+    assert claims.beyond(claims.Place(falling, 5.0)) is None
     assert "2 readings lie where" in said(fit("logarithm", [-1, 0, *X], [0, 0, *np.log(X)]))
 
 

@@ -5,7 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galena.core import second_look
+from galena.core.noise import honest_decimals, is_moving, quiet_scatter, scatter
+from galena.core.second_look import zeros
+from galena.core.second_look.readings import Digits, noisy_digits
 
 
 @pytest.mark.parametrize(
@@ -14,16 +16,16 @@ from galena.core import second_look
      ("", False), ("no unit at all", False)],
 )  # fmt: skip
 def test_force_like_channels_need_a_zero(unit, needed):
-    assert second_look.needs_zero(unit) == needed
+    assert zeros.needs_zero(unit) == needed
 
 
 def test_channels_that_were_never_zeroed_are_named():
-    assert second_look.never_zeroed([]) is None
-    assert str(second_look.never_zeroed(["lift"])) == (
+    assert zeros.never_zeroed([]) is None
+    assert str(zeros.never_zeroed(["lift"])) == (
         "lift was never zeroed. "
         "Take the load off and zero it on the Bench, or the readings keep an offset."
     )
-    assert second_look.never_zeroed(["a", "b", "c"]).said == "a, b and c were never zeroed."
+    assert zeros.never_zeroed(["a", "b", "c"]).said == "a, b and c were never zeroed."
 
 
 @pytest.mark.parametrize(
@@ -32,7 +34,7 @@ def test_channels_that_were_never_zeroed_are_named():
      (0.0, 0.01, 2), (math.nan, 0.5, 1), (0.0, 0.0, 0), (1e-12, 1e-15, 9)],
 )  # fmt: skip
 def test_the_last_digit_is_the_first_that_the_noise_moves(noise, resolution, decimals):
-    assert second_look.honest_decimals(noise, resolution) == decimals
+    assert honest_decimals(noise, resolution) == decimals
 
 
 @pytest.mark.parametrize(
@@ -40,7 +42,7 @@ def test_the_last_digit_is_the_first_that_the_noise_moves(noise, resolution, dec
     [(1, None), (2, "The last digit is noise: 1 would do."), (4, "The last 3 are noise: 1 would")],
 )
 def test_digits_that_are_only_noise_are_remarked_on(shown, said):
-    remark = second_look.decimals(shown, 1)
+    remark = noisy_digits(Digits(shown, 1))
     assert (remark is None) if said is None else str(remark).startswith(said)
 
 
@@ -48,26 +50,26 @@ def test_digits_that_are_only_noise_are_remarked_on(shown, said):
 def test_a_drift_is_no_scatter(slope, spread):
     noise = np.random.default_rng(5).normal(0, spread, 2000)
     readings = slope * np.linspace(0, 0.1, 2000) + noise
-    assert second_look.scatter(readings) == pytest.approx(spread, rel=0.1)
+    assert scatter(readings) == pytest.approx(spread, rel=0.1)
 
 
 def test_the_scatter_of_too_few_readings_is_not_told():
-    assert math.isnan(second_look.scatter(np.array([1.0, math.nan, 2.0])))
+    assert math.isnan(scatter(np.array([1.0, math.nan, 2.0])))
 
 
 @pytest.mark.parametrize(("slope", "moving"), [(0.0, False), (0.5, False), (20.0, True)])
 def test_readings_that_run_are_told_from_noise(slope, moving):
     noise = np.random.default_rng(2).normal(0, 0.5, 40)
-    assert second_look.is_moving(slope * np.linspace(0, 2, 40) + noise) == moving
-    assert not second_look.is_moving(np.array([1.0, 5.0, 9.0]))
+    assert is_moving(slope * np.linspace(0, 2, 40) + noise) == moving
+    assert not is_moving(np.array([1.0, 5.0, 9.0]))
 
 
 def test_the_quiet_scatter_is_deaf_to_an_event():
     noise = np.random.default_rng(2).normal(0, 0.2, 4000)
-    assert second_look.quiet_scatter(noise) == pytest.approx(0.2, rel=0.06)
+    assert quiet_scatter(noise) == pytest.approx(0.2, rel=0.06)
     noise[1000:1100] += 50 * np.sin(np.arange(100))
-    assert second_look.quiet_scatter(noise) == pytest.approx(0.2, rel=0.1)
-    assert np.isnan(second_look.quiet_scatter(noise[:2]))
+    assert quiet_scatter(noise) == pytest.approx(0.2, rel=0.1)
+    assert np.isnan(quiet_scatter(noise[:2]))
 
 
 @pytest.mark.parametrize(
@@ -85,12 +87,12 @@ def test_the_quiet_scatter_is_deaf_to_an_event():
     ],
 )
 def test_a_quantity_with_a_zero_of_its_own_is_not_zeroed_with_others(unit, symbol, reason):
-    assert second_look.why_not_zeroed(unit, symbol) == reason
+    assert zeros.why_not_zeroed(unit, symbol) == reason
 
 
 def test_what_was_not_zeroed_is_said():
-    assert second_look.left_as_they_are({}) == ""
-    said = second_look.left_as_they_are({"water temperature": "0 °C is one of its values"})
+    assert zeros.left_as_they_are({}) == ""
+    said = zeros.left_as_they_are({"water temperature": "0 °C is one of its values"})
     assert said == (
         "Not zeroed, water temperature: 0 °C is one of its values. If it is meant, zero it at its "
         "own strip."

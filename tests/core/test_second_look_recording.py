@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from galena.core import second_look_recording as look
+from galena.core.second_look import recordings as look
 
 RNG = np.random.default_rng(7)
 

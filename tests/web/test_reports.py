@@ -62,9 +62,10 @@ def test_text_is_markdown_and_nothing_else(report, sheet):
 def test_the_graph_comes_as_a_vector_figure_with_a_caption(report, sheet):
     page = page_of(report, sheet, "Look:\n\n{graph}\n\nDone.")
     assert page.body.count("<figure><svg") == 1
-    assert "Figure 1. Water level against time" in in_one_line(page.body)
-    assert "run 1, pump 40 mL/s · drain closed" in page.body
-    assert "span A (5.00 to 15.00 s)" in page.body
+    body = in_one_line(page.body)
+    assert "Figure 1. Water level against time" in body
+    assert "run 1, pump 40 mL/s · drain closed" in body
+    assert "span A (5.00 to 15.00 s)" in body
 
 
 def test_writing_is_saved(as_ada, report):

@@ -7,9 +7,11 @@ import numpy as np
 
 from galena.bench.channel_display.display import Shown
 from galena.bench.live.feed import Feed
-from galena.core import matching, numbers, second_look, statistics
+from galena.core import matching, numbers, statistics
 from galena.core.errors import TooFewReadings
-from galena.core.second_look import Remark
+from galena.core.noise import honest_decimals, scatter
+from galena.core.second_look import Remark, remarks
+from galena.core.second_look.readings import Digits
 
 ENOUGH = 2000  # readings for a standard deviation to within two per cent
 
@@ -47,7 +49,7 @@ class Strip:
     @property
     def scatter(self) -> float:
         """Standard deviation about what the readings follow, from the latest of them."""
-        return second_look.scatter(self.values[-ENOUGH:])
+        return scatter(self.values[-ENOUGH:])
 
     @property
     def remark(self) -> Remark | None:
@@ -94,8 +96,8 @@ def as_data(strip: Strip) -> dict:
     share = (latest - one.lo) / (one.hi - one.lo)
     remark = strip.remark
     scatter = strip.scatter
-    suggested = second_look.honest_decimals(scatter, one.resolution)
-    digits = second_look.decimals(one.decimals, suggested) if math.isfinite(scatter) else None
+    suggested = honest_decimals(scatter, one.resolution)
+    digits = remarks("reading", Digits(one.decimals, suggested)) if math.isfinite(scatter) else []
     curve = one.correction.calibration
     return {
         "channel": one.channel.pk,
@@ -105,7 +107,7 @@ def as_data(strip: Strip) -> dict:
         "level": round(min(1.0, max(0.0, share)), 4) if math.isfinite(share) else None,
         "raw": _raw(strip),
         "remark": str(remark) if remark else "",
-        "digits": str(digits) if digits else "",
+        "digits": " ".join(map(str, digits)),
         "shared": _shared(strip) if curve else "",
     }
 

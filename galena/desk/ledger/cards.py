@@ -9,7 +9,7 @@ from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
 from galena.core.formula.reading import rename
 from galena.core.pooling import agreement
-from galena.core.second_look_claims import FAR_OFF
+from galena.core.second_look.fits import FAR_OFF
 from galena.core.symbols import plain
 from galena.desk.findings.answers import RELATED, Answers, identity, said
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Answer, Estimate, Question

@@ -1,33 +1,32 @@
-"""The second look on a run: gathers what core.second_look_recording asks for, keeps its remarks."""
+"""The second look on a run: gathers what core.second_look asks for, keeps its remarks."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterator
 
 import numpy as np
 
-from galena.core import second_look, second_look_recording, symbols
+from galena.core import symbols
 from galena.core.errors import SeriesError
-from galena.core.second_look import Remark
+from galena.core.second_look import Remark, recordings, remarks, zeros
+from galena.core.second_look.recordings import Channel, Stream
 from galena.experiments.data.readings import Readings, of_series, raw_of
 from galena.experiments.models import Run, Series
-
-OfChannel = Callable[[Run, Readings], Iterable[Remark | None]]
 
 
 def look(run: Run) -> list[Remark]:
     """Look at a run that has ended, or a stepwise one so far, and keep what is remarked on."""
     try:
-        remarks = [remark for remark in run.kind.remarks(run) if remark is not None]
+        given = [remark for remark in run.kind.remarks(run) if remark is not None]
     except SeriesError:
-        remarks = []  # what is damaged is said wherever the run is shown
-    run.remarks = [[remark.said, remark.advice] for remark in dict.fromkeys(remarks)]
+        given = []  # what is damaged is said wherever the run is shown
+    run.remarks = [[remark.said, remark.advice] for remark in dict.fromkeys(given)]
     run.save(update_fields=["remarks"])
-    return remarks
+    return given
 
 
-def of_timed(run: Run, further: OfChannel) -> Iterator[Remark | None]:
+def of_timed(run: Run, *, has_end: bool) -> Iterator[Remark]:
     """Look at a run at a rate, channel by channel, and at what its instruments lost.
 
-    further: what else is looked at in the readings of each channel.
+    has_end: whether it was to end by itself.
     """
     measured = series_of(run)
     raw = raw_of(measured)
@@ -35,20 +34,19 @@ def of_timed(run: Run, further: OfChannel) -> Iterator[Remark | None]:
         if not len(readings):
             continue
         name = symbols.plain(series.quantity.symbol)
-        rate = series.max_rate or run.rate or 1.0
-        of_channel = (
-            second_look_recording.too_few_across(readings.t, readings.y, rate),
-            at_limit(series, raw[series.pk]),
-            second_look_recording.identical(readings.t, raw[series.pk][: len(readings)]),
-            *further(run, readings),
-        )
-        for remark in of_channel:
-            if remark is not None:
-                yield Remark(f"{name}: {remark.said}", remark.advice)
+        for remark in remarks("channel", _seen(run, series, readings, raw[series.pk], has_end)):
+            yield Remark(f"{name}: {remark.said}", remark.advice)
     for stream in run.streams.all():
         sizes = [raw[series.pk].size for series in measured if series.stream_id == stream.pk]
-        yield second_look_recording.lines_lost(max(sizes, default=0), stream.lost, stream.garbled)
-    yield never_zeroed(measured)
+        yield from remarks("stream", Stream(max(sizes, default=0), stream.lost, stream.garbled))
+    yield from never_zeroed(measured)
+
+
+def _seen(run: Run, series: Series, readings: Readings, raw: np.ndarray, has_end: bool) -> Channel:
+    return Channel(
+        readings.t, readings.y, raw[: len(readings)], series.max_rate or run.rate or 1.0,
+        series.minimum, series.maximum, series.resolution, series.unit, has_end,
+    )  # fmt: skip
 
 
 def series_of(run: Run) -> list[Series]:
@@ -57,22 +55,21 @@ def series_of(run: Run) -> list[Series]:
     return list(measured.select_related("quantity", "stream__run"))
 
 
-def at_limit(series: Series, raw: np.ndarray) -> Remark | None:
+def of_limits(series: Series, raw: np.ndarray) -> Remark | None:
     """Remark on raw readings at the end of what the channel can read."""
-    if series.minimum is None or series.maximum is None or not series.resolution:
-        return None
-    return second_look_recording.at_limit(
-        raw, series.minimum, series.maximum, series.resolution, series.unit
-    )
+    nothing = np.empty(0)
+    seen = Channel(
+        nothing, nothing, raw, 0.0, series.minimum, series.maximum, series.resolution,
+        series.unit, False,
+    )  # fmt: skip
+    return recordings.of_limits(seen)
 
 
-def never_zeroed(measured: list[Series]) -> Remark | None:
+def never_zeroed(measured: list[Series]) -> list[Remark]:
     """Remark on force-like channels that were not zeroed before the run."""
     names = [
         series.quantity.name
         for series in measured
-        if series.zero is None
-        and second_look.needs_zero(series.unit)
-        and series.calibration is None
+        if series.zero is None and zeros.needs_zero(series.unit) and series.calibration is None
     ]
-    return second_look.never_zeroed(list(dict.fromkeys(names)))
+    return remarks("plan", list(dict.fromkeys(names)))

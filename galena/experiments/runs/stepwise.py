@@ -14,10 +14,11 @@ from django.db.models import Count
 from django.utils import timezone
 from numpy.typing import NDArray
 
-from galena.core import second_look_recording, symbols
+from galena.core import symbols
 from galena.core.errors import NumberError, TableError, TooFewReadings
 from galena.core.plans import duration_in_words
 from galena.core.second_look import Remark
+from galena.core.second_look.recordings import unchanged_steps
 from galena.core.statistics import describe
 from galena.core.stepping import as_typed
 from galena.experiments.data.exclusions import mask
@@ -206,12 +207,12 @@ class Stepwise(RunKind):
         measured = judging.series_of(run)
         raw = raw_of(measured)
         for series in measured:
-            yield judging.at_limit(series, raw[series.pk])
+            yield judging.of_limits(series, raw[series.pk])
         table = tables([run])[run.pk]
         for place, remark in unchanged_rows(table).items():
             told = remark.said[:1].lower() + remark.said[1:]
             yield Remark(f"Row {table.rows[place].number}: {told}", remark.advice)
-        yield judging.never_zeroed(measured)
+        yield from judging.never_zeroed(measured)
 
     def type_cell(self, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
         numbers = sorted({*run.steps.values_list("row", flat=True),
@@ -261,7 +262,7 @@ def unchanged_rows(table: StepTable, *, live: bool = False) -> dict[int, Remark]
     for quantity in table.measured:
         column = table.readings(quantity)
         u = np.zeros_like(column.y) if column.u is None else column.u
-        for place, remark in second_look_recording.unchanged_steps(
+        for place, remark in unchanged_steps(
             settings, column.y, u, name=symbols.plain(table.entered[0].symbol), live=live
         ).items():
             remarks.setdefault(place, remark)

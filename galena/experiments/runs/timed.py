@@ -1,13 +1,12 @@
 """Runs at a rate: readings of instruments, each with its time; steady ones, and armed ones."""
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 
 from django.db.models import Sum
 
 from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.second_look import Remark
-from galena.core.second_look_recording import not_settled
 from galena.experiments.data.exclusions import mask
 from galena.experiments.data.readings import Readings, of_series
 from galena.experiments.data.rows import Block, Column
@@ -24,6 +23,7 @@ class Timed(RunKind):
 
     is_recorded = True
     is_timed = True
+    ends_at_rest = True  # one that was to end by itself is expected to have settled
 
     def blocks(
         self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
@@ -57,23 +57,17 @@ class Timed(RunKind):
         return counts
 
     def remarks(self, run: Run) -> Iterator[Remark | None]:
-        yield from judging.of_timed(run, self.series_remarks)
-
-    def series_remarks(self, run: Run, readings: Readings) -> Iterable[Remark | None]:
-        """Look at the readings of one channel as only this kind of run needs it."""
-        if run.duration is not None:
-            yield not_settled(readings.t, readings.y)
+        yield from judging.of_timed(run, has_end=self.ends_at_rest and run.duration is not None)
 
 
 class Armed(Timed):
     """A run that begins with an event, with readings from before it."""
 
+    ends_at_rest = False
+
     def planned(self, run: Run) -> str:
         before, event = duration_in_words(run.details["before"]), run.details["event"]
         return f"{rate_in_words(run.rate)}, {before} before and {_lasts(run)} after {event}"
-
-    def series_remarks(self, run: Run, readings: Readings) -> Iterable[Remark | None]:
-        return ()
 
 
 def _lasts(run: Run) -> str:

@@ -13,8 +13,8 @@ import numpy as np
 from galena.bench.channel_display.display import Shown
 from galena.bench.live.bench import BENCH, Bench
 from galena.bench.live.in_use import Use
-from galena.core import second_look
 from galena.core.errors import PlanError
+from galena.core.noise import quiet_scatter
 from galena.core.plans import ArmedPlan, SteadyPlan
 from galena.core.trigger import CrossingFinder
 from galena.experiments.models import Run
@@ -179,7 +179,7 @@ class Recorder:
         """Give the noise of a channel now, in the unit shown; zero where it is not known."""
         feed, column = self.bench.feed_of(shown.channel.pk) or (None, 0)
         recent = np.empty(0) if feed is None else feed.recent()[:, column]
-        noise = second_look.quiet_scatter(shown.correction.apply(recent))
+        noise = quiet_scatter(shown.correction.apply(recent))
         return noise if math.isfinite(noise) else 0.0
 
     def press(self, experiment_id: int) -> None:

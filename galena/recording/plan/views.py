@@ -9,8 +9,9 @@ from django.views.decorators.http import require_POST
 
 from galena.bench.channel_display.display import Shown
 from galena.bench.live.bench import BENCH
-from galena.core import second_look, symbols
+from galena.core import symbols
 from galena.core.errors import ConditionError, GalenaError, PlanError
+from galena.core.second_look import Remark, zeros
 from galena.experiments.access import experiment_for
 from galena.experiments.errors import ExperimentError
 from galena.experiments.models import Experiment, Run
@@ -257,12 +258,12 @@ def _busy(known: list[int], in_use: dict[int, str]) -> str:
     return ". ".join(dict.fromkeys(in_use[one] for one in known)) + "."
 
 
-def _never_zeroed(channels: list[Shown]) -> second_look.Remark | None:
+def _never_zeroed(channels: list[Shown]) -> Remark | None:
     """Remark on force-like channels that were not zeroed before the run."""
-    return second_look.never_zeroed(
+    return zeros.never_zeroed(
         [
             one.name
             for one in channels
-            if one.correction.zero is None and second_look.needs_zero(one.given_unit)
+            if one.correction.zero is None and zeros.needs_zero(one.given_unit)
         ]
     )

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from galena.core import dimensions, fits, formula, numbers, second_look_claims
+from galena.core import dimensions, fits, formula, numbers, second_look
 from galena.core.covariance import own_covariance
 from galena.core.differences import Uncertain
 from galena.core.differences import difference as apart
@@ -14,6 +14,7 @@ from galena.core.fits.each_reading import solve_each
 from galena.core.fits.meeting import place_of
 from galena.core.interpolation import read_between
 from galena.core.local_slope import tangent
+from galena.core.second_look.fits import FAR, Place
 from galena.core.statistics import describe
 from galena.core.units import Unit
 from galena.core.units import format as typeset
@@ -137,7 +138,7 @@ def difference(basis: Basis) -> Answer:
     remark = f"{second.name} less {first.name}"
     if math.isfinite(off.apart):
         estimates.append(Estimate("apart", "in uncertainties", off.apart, math.nan, Unit(), {}, 1))
-        how = "they agree" if off.apart <= second_look_claims.FAR else "they do not agree"
+        how = "they agree" if off.apart <= FAR else "they do not agree"
         remark += f"; {how}: {off.apart:.1f} of the combined uncertainty apart"
     return Answer(tuple(estimates), remark)
 
@@ -190,8 +191,7 @@ def there(basis: Basis) -> Answer:
 
 
 def _beyond(found: fits.Fit, x: float) -> tuple[str, ...]:
-    remark = second_look_claims.beyond(found, x)
-    return () if remark is None else (str(remark),)
+    return tuple(str(remark) for remark in second_look.remarks("claim", Place(found, x)))
 
 
 BUILT = (

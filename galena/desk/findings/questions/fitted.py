@@ -7,13 +7,14 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from galena.core import fits, numbers, second_look_claims
+from galena.core import fits, numbers, second_look
 from galena.core.dimensions import is_celsius, of_difference
 from galena.core.errors import FitError, FormulaError
 from galena.core.fits.moving import moved
 from galena.core.fits.widened import no_surer_than_readings, widened
 from galena.core.residual_signs import signs
 from galena.core.second_look import straightness
+from galena.core.second_look.fits import Fitted
 from galena.core.units import Unit
 from galena.core.units import format as typeset
 from galena.desk.findings.questions.answer import Answer, Asked, Estimate, following
@@ -81,7 +82,9 @@ def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool
         straight = None
         if found.model.facts.is_line:
             straight = straightness(asked.inside.t, asked.inside.y, u)
-        remarks = tuple(str(one) for one in second_look_claims.of_fit(found, ups, straight))
+        remarks = tuple(
+            str(one) for one in second_look.remarks("fit", Fitted(found, ups, straight))
+        )
     try:
         units = found.model.units(asked.x_unit, asked.y_unit)
     except FormulaError as error:

@@ -12,7 +12,7 @@ from galena.core.areas import area_between
 from galena.core.crossings import Place, crossings, extreme, half_way
 from galena.core.dimensions import factor, of, of_difference, simplest
 from galena.core.errors import GalenaError, TooFewReadings
-from galena.core.second_look import quiet_scatter
+from galena.core.noise import quiet_scatter
 from galena.core.statistics import (
     describe,
     effective_count,

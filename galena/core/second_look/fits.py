@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
 from galena.core.fits.result import Fit
 from galena.core.residual_signs import Signs
-from galena.core.second_look import Remark, Straightness
+from galena.core.second_look.remark import Remark
+from galena.core.straightness import Straightness
 
 FAR = 2.0  # standard uncertainties: what lies further off does not agree
 _TIED = 0.999
@@ -17,24 +19,29 @@ _NEARLY_ALL = 0.95
 FAR_OFF = 100.0  # uncertainties: nobody needs their number any more
 
 
-def of_fit(fit: Fit, signs: Signs, straight: Straightness | None = None) -> list[Remark]:
-    """Remark on a fit.
+@dataclass(frozen=True)
+class Fitted:
+    """A fit, the signs of its residuals in order of x, and whether its readings lie on a line,
+    where it would have them so."""
 
-    signs: those of its residuals in order of x; straight: whether its readings lie on a line,
-    for a fit that would have them so.
-    """
-    bent = _bent(fit, straight)
-    asked = (bent or _offset(fit, straight), _falling(fit, straight), _too_many(fit),
-             None if bent else _curve(fit, signs), _tied(fit), _chi_squared(fit),
-             _left_out(fit))  # fmt: skip
-    return [one for one in asked if one is not None]
+    fit: Fit
+    signs: Signs
+    straight: Straightness | None = None
 
 
-def beyond(fit: Fit, x: float) -> Remark | None:
+@dataclass(frozen=True)
+class Place:
+    """A place at which something is claimed from a fit."""
+
+    fit: Fit
+    x: float
+
+
+def beyond(seen: Place) -> Remark | None:
     """Remark on a place far from the readings that a fit was made of."""
-    lo, hi = fit.reach
+    lo, hi = seen.fit.reach
     room = _BEYOND * (hi - lo)
-    if lo - room <= x <= hi + room:
+    if lo - room <= seen.x <= hi + room:
         return None
     return Remark(
         "This lies beyond the readings of the fit.",
@@ -61,7 +68,9 @@ def _may_be_proportional(fit: Fit) -> bool:
     return fit.model.facts.is_line and bool(fit.model.facts.offset)
 
 
-def _bent(fit: Fit, straight: Straightness | None) -> Remark | None:
+def bent(seen: Fitted) -> Remark | None:
+    """Remark on readings that do not lie on the line that was fitted."""
+    fit, straight = seen.fit, seen.straight
     if not fit.model.facts.is_line or straight is None or straight.is_straight is not False:
         return None
     high = f"R² is {fit.r_squared:.4f}, and yet these" if fit.r_squared > _NEARLY_ALL else "These"
@@ -72,7 +81,12 @@ def _bent(fit: Fit, straight: Straightness | None) -> Remark | None:
     )
 
 
-def _offset(fit: Fit, straight: Straightness | None) -> Remark | None:
+def offset(seen: Fitted) -> Remark | None:
+    """Remark on a parameter that is zero unless something adds to every reading; None where the
+    readings do not lie on the line anyway."""
+    fit, straight = seen.fit, seen.straight
+    if bent(seen) is not None:
+        return None
     if _may_be_proportional(fit) and "slope" not in fit.held and not shows_dependence(fit):
         return Remark(
             "No dependence is seen: the slope agrees with zero.",
@@ -113,7 +127,9 @@ def _from_zero(off: float) -> str:
     return "far from zero" if off >= FAR_OFF else f"{off:.0f} of its uncertainties from zero"
 
 
-def _falling(fit: Fit, straight: Straightness | None) -> Remark | None:
+def falling(seen: Fitted) -> Remark | None:
+    """Remark on a line that falls, which is no inverse relation."""
+    fit, straight = seen.fit, seen.straight
     if not _may_be_proportional(fit) or not fit.params["slope"] < -FAR * fit.uncertainties["slope"]:
         return None
     if straight is not None and not straight.is_straight:
@@ -124,7 +140,9 @@ def _falling(fit: Fit, straight: Straightness | None) -> Remark | None:
     )
 
 
-def _too_many(fit: Fit) -> Remark | None:
+def too_many(seen: Fitted) -> Remark | None:
+    """Remark on a model with nearly as many parameters as there are readings."""
+    fit = seen.fit
     free = len(fit.free)
     if fit.dof > max(1, free - 1):
         return None
@@ -134,8 +152,10 @@ def _too_many(fit: Fit) -> Remark | None:
     )
 
 
-def _curve(fit: Fit, signs: Signs) -> Remark | None:
-    if not signs.is_curve:
+def curve(seen: Fitted) -> Remark | None:
+    """Remark on residuals that keep one sign for long, unless the line itself is remarked on."""
+    fit, signs = seen.fit, seen.signs
+    if not signs.is_curve or bent(seen) is not None:
         return None
     high = f"R² is {fit.r_squared:.4f}, and yet the" if fit.r_squared > _NEARLY_ALL else "The"
     return Remark(
@@ -144,7 +164,9 @@ def _curve(fit: Fit, signs: Signs) -> Remark | None:
     )
 
 
-def _tied(fit: Fit) -> Remark | None:
+def tied(seen: Fitted) -> Remark | None:
+    """Remark on parameters that the readings can hardly tell apart."""
+    fit = seen.fit
     if fit.model.facts.powers_tie:
         return None  # there it only says that zero is far from the readings
     names = list(fit.params)
@@ -160,7 +182,9 @@ def _tied(fit: Fit) -> Remark | None:
     )
 
 
-def _chi_squared(fit: Fit) -> Remark | None:
+def chi_squared(seen: Fitted) -> Remark | None:
+    """Remark on readings that scatter otherwise than their uncertainties say."""
+    fit = seen.fit
     chi = fit.reduced_chi_squared
     if math.isnan(chi) or fit.dof < 3:
         return None
@@ -180,7 +204,9 @@ def _chi_squared(fit: Fit) -> Remark | None:
     return None
 
 
-def _left_out(fit: Fit) -> Remark | None:
+def left_out(seen: Fitted) -> Remark | None:
+    """Remark on readings at which the model has no value."""
+    fit = seen.fit
     if not fit.excluded:
         return None
     readings = "reading lies" if fit.excluded == 1 else "readings lie"

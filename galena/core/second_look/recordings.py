@@ -7,14 +7,43 @@ are cautious: a good run is never remarked on, at the price of saying nothing in
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from galena.core import numbers
-from galena.core.second_look import Remark, quiet_scatter
+from galena.core.noise import quiet_scatter
+from galena.core.second_look.remark import Remark
 
 Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Channel:
+    """What a channel gave to a run: times in s, corrected and raw readings, all of shape (n,), the
+    rate in 1/s that it can give, its limits and least step where they are known (in `unit`), and
+    whether the run was to end by itself."""
+
+    t: Floats
+    y: Floats
+    raw: Floats
+    max_rate: float
+    minimum: float | None
+    maximum: float | None
+    resolution: float | None
+    unit: str
+    has_end: bool
+
+
+@dataclass(frozen=True)
+class Stream:
+    """How many readings an instrument gave to a run, and how many lines were lost or garbled."""
+
+    taken: int
+    lost: int
+    garbled: int
+
 
 ENOUGH_ACROSS = 6  # readings across a steep part by which its shape is known
 STUCK_READINGS = 20
@@ -69,6 +98,13 @@ def at_limit(raw: Floats, lo: float, hi: float, resolution: float, unit: str) ->
                 "Repeat it with less, or with a sensor of a wider range.",
             )
     return None
+
+
+def of_limits(seen: Channel) -> Remark | None:
+    """Remark on raw readings at the limits of a channel, where these are known."""
+    if seen.minimum is None or seen.maximum is None or not seen.resolution:
+        return None
+    return at_limit(seen.raw, seen.minimum, seen.maximum, seen.resolution, seen.unit)
 
 
 def identical(t: Floats, raw: Floats) -> Remark | None:
