@@ -102,7 +102,7 @@ def test_a_span_follows_the_mouse_and_its_findings_follow_it(desk):
     start = (badge["x"] + 5, badge["y"] + 8)
     shift = pixel(desk, 3, 0)[0] - pixel(desk, 0, 0)[0]
     drag(desk, start, (start[0] - shift, start[1]))
-    expect(card).to_contain_text(re.compile(r"1\.0 – 13\.0 s"))
+    expect(card).to_contain_text(re.compile(r"1\.0 – 13\.0\s+s"))
     span.refresh_from_db()
     assert (span.lo, span.hi) == (1, 13)
 
