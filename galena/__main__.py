@@ -31,11 +31,11 @@ def main() -> None:
     if wrong := [str(one) for one in run_checks() if one.is_serious()]:
         sys.exit("\n".join(wrong))
     try:
-        told = make_ready(rebuild=options.command == "demo")
+        word = make_ready(rebuild=options.command == "demo")
     except EarlierDatabaseError as error:
         sys.exit(str(error))
-    if told:
-        print(told, flush=True)
+    if word:
+        print(word, flush=True)
     if options.command == "demo":
         from galena.demo.world import plugged_in
 

@@ -11,7 +11,7 @@ from galena.instruments.rigs import RIGS
 @register()
 def check_what_is_plugged_in(app_configs, **options) -> list[Error]:
     """Refuse rigs that there are not, and stand-ins whose address cannot be read."""
-    found = [
+    errors = [
         Error(
             f"GALENA_RIGS names “{rig}”, and there is no such rig.",
             hint=f"The rigs are {', '.join(RIGS)}.",
@@ -25,5 +25,5 @@ def check_what_is_plugged_in(app_configs, **options) -> list[Error]:
             address.parse(where)
         except AddressError as error:
             hint = "Separate several by spaces."
-            found.append(Error(f"GALENA_STAND_INS: {error}", hint=hint, id="bench.E002"))
-    return found
+            errors.append(Error(f"GALENA_STAND_INS: {error}", hint=hint, id="bench.E002"))
+    return errors

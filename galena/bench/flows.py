@@ -20,7 +20,7 @@ def register(identity: Identity, channels: tuple[ChannelFacts, ...]) -> list[Cha
             maker=identity.maker, model=identity.model, serial=identity.serial
         )
         for facts in channels:
-            said = {
+            stated = {
                 "name": facts.quantity,
                 "symbol": facts.symbol,
                 "unit": facts.unit,
@@ -29,12 +29,12 @@ def register(identity: Identity, channels: tuple[ChannelFacts, ...]) -> list[Cha
                 "max_rate": facts.max_rate,
                 "resolution": facts.resolution,
             }
-            first = said | {"decimals": decimals_of(facts.resolution)}
+            first = stated | {"decimals": decimals_of(facts.resolution)}
             Channel.objects.update_or_create(
-                instrument=instrument, ident=facts.id, defaults=said, create_defaults=first
+                instrument=instrument, ident=facts.id, defaults=stated, create_defaults=first
             )
-    known = {channel.ident: channel for channel in channels_of(instrument.pk)}
-    return [known[facts.id] for facts in channels]
+    by_ident = {channel.ident: channel for channel in channels_of(instrument.pk)}
+    return [by_ident[facts.id] for facts in channels]
 
 
 def channels_of(instrument_id: int) -> list[Channel]:

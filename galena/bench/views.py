@@ -56,9 +56,9 @@ def connect(request, experiment_id: int):
     """Begin to read the instrument at one of the places found, a serial port at some speed."""
     experiment = experiment_for(request, experiment_id)
     wanted, speed = request.POST.get("address", ""), request.POST.get("speed", "")
-    for found in BENCH.found:
-        if str(found.address) == wanted:
-            place = found.address
+    for place_found in BENCH.found:
+        if str(place_found.address) == wanted:
+            place = place_found.address
             if place.kind == "serial" and speed:
                 chosen = next((one for one in SPEEDS if str(one) == speed), None)
                 if chosen is None:
@@ -124,21 +124,21 @@ def zero_all(request, experiment_id: int):
     Those whose quantity has a zero of its own, as temperatures in °C, are left as they are.
     """
     experiment = experiment_for(request, experiment_id)
-    found = [one.shown for one in BENCH.strips_of(experiment)]
-    reasons = {one.name: why for one in found
+    shown = [one.shown for one in BENCH.strips_of(experiment)]
+    reasons = {one.name: why for one in shown
                if (why := zeros.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
-    if trouble := _others_use_channels(request, [one.channel.pk for one in found]):
+    if trouble := _others_use_channels(request, [one.channel.pk for one in shown]):
         return _bench(request, experiment, trouble)
-    recents = [(one.channel, _recent(one.channel)) for one in found if one.name not in reasons]
+    recents = [(one.channel, _recent(one.channel)) for one in shown if one.name not in reasons]
     read = [(channel, recent) for channel, recent in recents if recent is not None]
     values = [(channel, *mean_with_uncertainty(recent)) for channel, recent in read]
-    made = flows.zero(values, request.user)
+    set_together = flows.zero(values, request.user)
     without = [channel.name for channel, recent in recents if recent is None]
     trouble = NOTHING_TO_ZERO.format(", ".join(without)) if without else _moving(read)
     trouble = trouble or zeros.left_as_they_are(reasons)
-    if not found:
+    if not shown:
         trouble = "No channel gives readings, so there is nothing to zero."
-    return _changed(request, experiment, trouble, {"zeroed": made})
+    return _changed(request, experiment, trouble, {"zeroed": set_together})
 
 
 @require_POST
@@ -178,8 +178,8 @@ def describe_channel(request, experiment_id: int, channel_id: int):
         return _bench(request, experiment, f"{shown.name} cannot be shown in “{unit[:20]}”.")
     symbol = posted.get("symbol", "").strip()
     if symbol and symbol != shown.symbol and not symbols.is_symbol(symbol):
-        said = f"“{symbol[:20]}” is no symbol: begin with a letter; digits and _ may follow."
-        return _bench(request, experiment, said)
+        refusal = f"“{symbol[:20]}” is no symbol: begin with a letter; digits and _ may follow."
+        return _bench(request, experiment, refusal)
     try:
         if decimals is not None:
             decimals = requested.whole(decimals, "Decimals", 0, MOST_DECIMALS)
@@ -258,16 +258,16 @@ def _others_use_channels(request, channels) -> str:
 
 
 def _channel(channel_id: int) -> Channel:
-    known = Channel.objects.select_related("instrument").prefetch_related("zeros")
-    return get_object_or_404(known, pk=channel_id)
+    channels = Channel.objects.select_related("instrument").prefetch_related("zeros")
+    return get_object_or_404(channels, pk=channel_id)
 
 
 def _recent(channel: Channel) -> np.ndarray | None:
     """Give the raw readings of a channel's last two seconds, if there is a number among them."""
-    found = BENCH.feed_of(channel.pk)
-    if found is None:
+    place = BENCH.feed_of(channel.pk)
+    if place is None:
         return None
-    feed, column = found
+    feed, column = place
     table = feed.recent()
     if column >= table.shape[1] or not np.isfinite(table[:, column]).any():
         return None
@@ -308,25 +308,25 @@ def bench_context(experiment) -> dict:
     shown = BENCH.show(experiment)
     feeds = {_where(feed.link.address): feed for feed in list(BENCH.feeds.values())}
     places = [
-        {"found": found, "feed": feeds.pop(_where(found.address), None)} for found in BENCH.found
+        {"found": read, "feed": feeds.pop(_where(read.address), None)} for read in BENCH.found
     ]
     places += [{"found": None, "feed": feed} for feed in feeds.values()]
-    found = BENCH.strips_of(experiment)
+    read = BENCH.strips_of(experiment)
     for place in places:
         feed = place["feed"]
         place["address"] = feed.link.address if feed else place["found"].address
         if feed is not None:
-            own = [one for one in found if one.feed is feed]
+            own = [one for one in read if one.feed is feed]
             place["simulated"] = feed.simulated
             place["state"] = strips.state_of(feed, own)
             place["channels"] = [shown[one.pk] for one in feed.channels if one.pk in shown]
             if place["channels"]:
                 place["instrument"] = place["channels"][0].channel.instrument
-    alike = strips.most_alike(found)
+    alike = strips.most_alike(read)
     return {
         "places": [place for place in places if place["feed"] is not None],
         "ports": [place for place in places if place["feed"] is None],
-        "strips": found,
+        "strips": read,
         "tolerance": BENCH.tolerances.get(experiment.pk),
         "match_unit": alike[0].shown.unit if len(alike) > 1 else None,
         "usual_tolerance": float(f"{50 * alike[0].shown.resolution:.1g}") if alike else 1.0,

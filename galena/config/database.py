@@ -27,7 +27,7 @@ def make_ready(*, rebuild: bool) -> str:
     EarlierDatabaseError where it is of before and is not put aside.
     """
     path = Path(connections["default"].settings_dict["NAME"])
-    told = ""
+    word = ""
     if path.exists() and is_of_before(path):
         if not rebuild:
             raise EarlierDatabaseError(
@@ -35,12 +35,12 @@ def make_ready(*, rebuild: bool) -> str:
                 "read. Put the file somewhere else, or name another folder in GALENA_DATA."
             )
         aside = put_aside(path)
-        told = (
+        word = (
             f"The demo world in {path.name} was made by an earlier Galena. It was put aside as "
             f"{aside.name}, and a new one is made."
         )
     call_command("migrate", verbosity=0)
-    return told
+    return word
 
 
 def is_of_before(path: Path) -> bool:

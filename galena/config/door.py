@@ -88,7 +88,7 @@ def _again(body: bytes, receive: Receive) -> Receive:
     return again
 
 
-async def _refuse(send: Send, status: int, said: str) -> None:
+async def _refuse(send: Send, status: int, reason: str) -> None:
     headers = [(b"content-type", b"text/plain; charset=utf-8"), (b"connection", b"close")]
     await send({"type": "http.response.start", "status": status, "headers": headers})
-    await send({"type": "http.response.body", "body": said.encode()})
+    await send({"type": "http.response.body", "body": reason.encode()})

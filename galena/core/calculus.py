@@ -84,9 +84,9 @@ def running_area(y: ArrayLike, x: ArrayLike) -> Floats:
     values, places = _pair(y, x, "An area", 2)
     good = np.isfinite(values) & np.isfinite(places)
     if not good.all():
-        found = np.full(values.size, np.nan)
-        found[good] = running_area(values[good], places[good])
-        return found
+        areas = np.full(values.size, np.nan)
+        areas[good] = running_area(values[good], places[good])
+        return areas
     parts = np.diff(places) * (values[1:] + values[:-1]) / 2
     return np.concatenate(([0.0], np.cumsum(parts)))
 
@@ -231,15 +231,15 @@ def _with_edges(
     by_weights: Callable[[NDArray[np.intp]], Floats],
 ) -> Floats:
     half = window // 2
-    found = np.empty(count)
-    found[half : count - half] = inner.values
+    slopes = np.empty(count)
+    slopes[half : count - half] = inner.values
     rest = np.ones(count, dtype=bool)
     rest[half : count - half] = inner.doubtful
-    return _filled(found, np.flatnonzero(rest), window, by_weights)
+    return _filled(slopes, np.flatnonzero(rest), window, by_weights)
 
 
 def _filled(
-    found: Floats,
+    values: Floats,
     rows: NDArray[np.intp],
     window: int,
     by_weights: Callable[[NDArray[np.intp]], Floats],
@@ -248,8 +248,8 @@ def _filled(
     step = max(1, _AT_ONCE * 16 // window)
     for begin in range(0, rows.size, step):
         part = rows[begin : begin + step]
-        found[part] = by_weights(part)
-    return found
+        values[part] = by_weights(part)
+    return values
 
 
 def _polynomial_weights(nodes: Floats, at: Floats, order: int, of_rate: bool) -> Floats:

@@ -336,21 +336,21 @@ def _refuse(standards: Sequence[Standard], degree: int, model: str) -> None:
         )
     if len({standard.known for standard in standards}) < needed:
         twice = next(
-            one.known
-            for place, one in enumerate(standards)
-            if any(one.known == other.known for other in standards[:place])
+            first.known
+            for place, first in enumerate(standards)
+            if any(first.known == other.known for other in standards[:place])
         )
         raise CalibrationError(
             f"Two standards are equal: both are {twice:g}. {LABELS[model].capitalize()} needs "
             f"{_NUMBERS[needed]} different ones. Take one away, or correct its known value."
         )
-    for place, one in enumerate(standards if degree else ()):
+    for place, first in enumerate(standards if degree else ()):
         for other in standards[:place]:
-            near = _SAME * math.hypot(one.u_raw, other.u_raw)
-            if one.known != other.known and abs(one.raw - other.raw) <= near:
+            near = _SAME * math.hypot(first.u_raw, other.u_raw)
+            if first.known != other.known and abs(first.raw - other.raw) <= near:
                 raise CalibrationError(
-                    f"The sensor reads the standards {other.known:g} and {one.known:g} the same "
-                    f"({one.raw:.6g}). Was it in the second one, and had it settled? "
+                    f"The sensor reads the standards {other.known:g} and {first.known:g} the same "
+                    f"({first.raw:.6g}). Was it in the second one, and had it settled? "
                     "Take it again."
                 )
 

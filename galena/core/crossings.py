@@ -53,7 +53,7 @@ def crossings(
     # Readings on the level are stepped over: what counts is the side before and after them.
     index = np.flatnonzero(kept)
     side = off[index] > 0
-    found = []
+    crossed = []
     for here in np.flatnonzero(side[1:] != side[:-1])[:MOST]:
         i, j = int(index[here]), int(index[here + 1])
         f = float(off[i] / (off[i] - off[j]))
@@ -66,8 +66,10 @@ def crossings(
         slope = float((values[j] - values[i]) / (places[j] - places[i]))
         spread = math.hypot((1 - f) * u[i], f * u[j], u_level)
         u_x = math.hypot(spread / slope, half)
-        found.append(Place(at, level, u_x, u_level, bool(side[here + 1]), equal=max(1, j - i - 1)))
-    return found
+        crossed.append(
+            Place(at, level, u_x, u_level, bool(side[here + 1]), equal=max(1, j - i - 1))
+        )
+    return crossed
 
 
 def extreme(x: ArrayLike, y: ArrayLike, u_y: ArrayLike, *, highest: bool = True) -> Place:
@@ -116,11 +118,11 @@ def half_way(x: ArrayLike, y: ArrayLike, u_y: ArrayLike) -> tuple[Place, float, 
     u_level = math.hypot(_of_mean(values[:end], u[:end]), _of_mean(values[-end:], u[-end:])) / 2
     middle = (before + after) / 2
     rising = after > before
-    found = [one for one in crossings(places, values, middle, u, u_level) if one.rising == rising]
-    if not found:
+    middles = [one for one in crossings(places, values, middle, u, u_level) if one.rising == rising]
+    if not middles:
         raise TooFewReadings("A half-way point (there is no step)", 6, 0)
-    at = found[len(found) // 2]
-    spread = (found[-1].x - found[0].x) / 2
+    at = middles[len(middles) // 2]
+    spread = (middles[-1].x - middles[0].x) / 2
     return at._replace(u_x=math.hypot(at.u_x, spread)), before, after
 
 

@@ -70,10 +70,10 @@ ANGLE = _of_bases({"rad": 1})
 @lru_cache(maxsize=1024)
 def of(unit: Unit) -> Dimension:
     """Tell what a unit measures. Raises UnitError for one that measures on a logarithmic scale."""
-    found = NUMBER
+    dimension = NUMBER
     for symbol, power in unit.factors:
-        found = found * _of_symbol(symbol)[0] ** power
-    return found
+        dimension = dimension * _of_symbol(symbol)[0] ** power
+    return dimension
 
 
 @lru_cache(maxsize=1024)
@@ -148,12 +148,12 @@ def choices(unit: Unit) -> list[Unit]:
     dimension = of(unit)
     if is_celsius(unit):
         return [unit, KELVIN]
-    found = [unit, *units.related(unit), coherent(dimension)]
+    units_of_it = [unit, *units.related(unit), coherent(dimension)]
     for symbol in _OFFERED:
-        one = units.parse(symbol)
-        if of(one) == dimension:
-            found += [one, *units.related(one)]
-    return list(dict.fromkeys(one for one in found if not is_celsius(one)))
+        candidate = units.parse(symbol)
+        if of(candidate) == dimension:
+            units_of_it += [candidate, *units.related(candidate)]
+    return list(dict.fromkeys(candidate for candidate in units_of_it if not is_celsius(candidate)))
 
 
 def _named(written: Unit, dimension: Dimension) -> Unit | None:
@@ -161,21 +161,21 @@ def _named(written: Unit, dimension: Dimension) -> Unit | None:
     for symbol in _NAMED:
         if _of_symbol(symbol)[0] != dimension:
             continue
-        for one in (units.parse(symbol), *units.related(units.parse(symbol))):
-            if math.isclose(factor(one), size, rel_tol=1e-9):
-                return one
+        for candidate in (units.parse(symbol), *units.related(units.parse(symbol))):
+            if math.isclose(factor(candidate), size, rel_tol=1e-9):
+                return candidate
         return units.parse(symbol)
     return None
 
 
 def _without_hertz(unit: Unit) -> Unit:
     """Write 1/s for Hz beside other units: a speed is in mm/s, not in mm·Hz."""
-    found = Unit()
+    product = Unit()
     for symbol, power in unit.factors:
         if symbol.endswith("Hz") and _of_symbol(symbol)[1] == 1.0:
             symbol, power = "s", -power
-        found = found * Unit(((symbol, power),))
-    return found
+        product = product * Unit(((symbol, power),))
+    return product
 
 
 def _meet(unit: Unit) -> bool:

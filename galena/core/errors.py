@@ -28,11 +28,11 @@ class NumberError(GalenaError, ValueError):
     def __init__(self, text: str, name: str, example: str, *, beyond: bool = False) -> None:
         self.text, self.name, self.beyond = text, name, beyond
         shown = text if len(text) <= 40 else text[:40] + "…"
-        said = f"“{shown}” is not a number" if shown else "it is empty"
+        problem = f"“{shown}” is not a number" if shown else "it is empty"
         advice = f"Type digits, for example {example}."
         if beyond:
-            said, advice = f"“{shown}” is beyond all measuring", "Type numbers of up to 1e300."
-        super().__init__(f"{name}: {said}. {advice}")
+            problem, advice = f"“{shown}” is beyond all measuring", "Type numbers of up to 1e300."
+        super().__init__(f"{name}: {problem}. {advice}")
 
 
 class UnitError(GalenaError, ValueError):

@@ -44,10 +44,10 @@ def read_between(
     width = places[j] - places[i]
     f = float((at - places[i]) / width) if width > 0 else 0.0
 
-    def weighted(known: ArrayLike | None) -> tuple[float, float]:
-        if known is None:
+    def weighted(of_each: ArrayLike | None) -> tuple[float, float]:
+        if of_each is None:
             return 0.0, 0.0
-        parts: NDArray[np.float64] = np.nan_to_num(np.asarray(known, dtype=np.float64)[good])
+        parts: NDArray[np.float64] = np.nan_to_num(np.asarray(of_each, dtype=np.float64)[good])
         return float((1 - f) * parts[i]), float(f * parts[j])
 
     value = float((1 - f) * values[i] + f * values[j])

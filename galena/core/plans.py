@@ -280,13 +280,13 @@ def duration_in_words(seconds: float) -> str:
 
 def _parts(field: str, text: str, name: str) -> tuple[float, bool, str]:
     """Split what was typed into a number, whether a slash follows, and letters after that."""
-    found = _TYPED.fullmatch(text.strip())
-    number = found["number"] if found else text
+    match = _TYPED.fullmatch(text.strip())
+    number = match["number"] if match else text
     try:
         value = numbers.parse(number, name, _EXAMPLES[field])
     except NumberError as error:
         raise PlanError(field, str(error)) from error
-    return (value, bool(found["slash"]), found["unit"]) if found else (value, False, "")
+    return (value, bool(match["slash"]), match["unit"]) if match else (value, False, "")
 
 
 def short(value: float) -> str:

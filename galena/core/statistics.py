@@ -123,9 +123,9 @@ def mean_with_uncertainty(y: ArrayLike) -> tuple[float, float]:
     y: shape (n,), in the order of time. The uncertainty of a single reading is not known: 0.
     Raises TooFewReadings.
     """
-    found = describe(y)
-    u = found.sd / math.sqrt(effective_count(y))
-    return found.mean, u if math.isfinite(u) else 0.0
+    described = describe(y)
+    u = described.sd / math.sqrt(effective_count(y))
+    return described.mean, u if math.isfinite(u) else 0.0
 
 
 def correlation_time(before: ArrayLike, taken: ArrayLike) -> float:
@@ -147,5 +147,5 @@ def correlation_time(before: ArrayLike, taken: ArrayLike) -> float:
             break
         start, alike = start - _BLOCK, np.concatenate((block, alike))
     tail = earlier[start:]
-    told = tail if tail.size >= FEWEST else now
-    return told.size / effective_count(told)
+    telling = tail if tail.size >= FEWEST else now
+    return telling.size / effective_count(telling)

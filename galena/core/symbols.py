@@ -40,18 +40,18 @@ def pieces(text: str) -> list[tuple[str, str]]:
     Kinds: `symbol` for a quantity's symbol (a letter alone, or before a subscript), `sub`, `sup`,
     and an empty kind for what stands as it is.
     """
-    found: list[tuple[str, str]] = []
+    parts: list[tuple[str, str]] = []
     end = 0
     for match in _PIECES.finditer(text):
         if match.start() > end:
-            found.append(("", text[end : match.start()]))
+            parts.append(("", text[end : match.start()]))
         if match["sub"]:
-            found += [("symbol", match["symbol"]), ("sub", match["sub"])]
+            parts += [("symbol", match["symbol"]), ("sub", match["sub"])]
         elif match["sup"]:
-            found.append(("sup", match["sup"].replace("-", "\u2212")))
+            parts.append(("sup", match["sup"].replace("-", "\u2212")))
         else:
-            found.append(("symbol", match["alone"]))
+            parts.append(("symbol", match["alone"]))
         end = match.end()
     if end < len(text):
-        found.append(("", text[end:]))
-    return found
+        parts.append(("", text[end:]))
+    return parts

@@ -85,14 +85,14 @@ def decades(lo: float, hi: float, about: int) -> tuple[tuple[float, str], ...]:
     else:
         first, factors = math.ceil(math.log10(lo) - 1e-9), (1,)
         every = math.ceil((math.floor(math.log10(hi)) - first + 1) / max(1, about))
-    found = [
+    chosen = [
         (place, _decade_label(factor, power))
         for power in range(first, math.floor(math.log10(hi)) + 1, max(1, every))
         for factor in factors
         if lo <= (place := float(f"{factor}e{power}")) <= hi
     ]
-    if len(found) > 1:
-        return tuple(found)
+    if len(chosen) > 1:
+        return tuple(chosen)
     plain = ticks(lo, hi, about)
     return tuple(zip(plain.places, plain.labels, strict=True))
 

@@ -40,17 +40,17 @@ class Moving:
         """Give the variance of each result, shape (n,), nothing where a row is not seen."""
         count = squares.size
         size = np.sqrt(squares[self.rows]) * np.broadcast_to(self.right, count)[self.rows]
-        found = np.zeros(count)
-        found[self.rows] = calculus.window_variance(size, self.x, self.window, of_rate=self.of_rate)
-        return np.asarray(found * self.left * self.left)
+        total = np.zeros(count)
+        total[self.rows] = calculus.window_variance(size, self.x, self.window, of_rate=self.of_rate)
+        return np.asarray(total * self.left * self.left)
 
     def matrix(self, count: int) -> sparse.csr_matrix:
         """Write all weights out, shape (n, n)."""
         stencil = calculus.window_stencil(self.x, self.window, of_rate=self.of_rate)
-        found = sparse.diags(np.broadcast_to(self.left, count)).dot(
+        product = sparse.diags(np.broadcast_to(self.left, count)).dot(
             stencil.matrix(self.rows, count)
         )
-        return found.dot(sparse.diags(np.broadcast_to(self.right, count))).tocsr()
+        return product.dot(sparse.diags(np.broadcast_to(self.right, count))).tocsr()
 
 
 @dataclass(frozen=True)
@@ -206,8 +206,8 @@ class Sensitivity:
         unknown = ~np.isfinite(squares)
         if not unknown.any():
             return self._variance(squares)
-        found = self._variance(np.where(unknown, 0.0, squares))
-        return np.where(self._variance(unknown.astype(np.float64)) > 0, np.nan, found)
+        total = self._variance(np.where(unknown, 0.0, squares))
+        return np.where(self._variance(unknown.astype(np.float64)) > 0, np.nan, total)
 
     def _variance(self, squares: Floats) -> Floats:
         alone = self.near is None and not self.totals and not self.runnings
@@ -219,20 +219,22 @@ class Sensitivity:
             return self.whole._variance(squares)
         near = self._near()
         # The square of the sum of the parts: each part by itself, and each pair of parts twice.
-        found = np.asarray(near.multiply(near).dot(squares)).ravel()
+        variances = np.asarray(near.multiply(near).dot(squares)).ravel()
         for a, b in self.totals:
-            found = found + 2 * a * near.dot(b * squares)
+            variances = variances + 2 * a * near.dot(b * squares)
         for a, b in self.runnings:
-            found = found + 2 * a * _lower(near).dot(b * squares)
+            variances = variances + 2 * a * _lower(near).dot(b * squares)
         for place, (a, b) in enumerate(self.totals):
             for other, (a2, b2) in enumerate(self.totals[place:]):
-                found = found + (2 if other else 1) * a * a2 * float(np.sum(b * b2 * squares))
+                variances = variances + (2 if other else 1) * a * a2 * float(
+                    np.sum(b * b2 * squares)
+                )
             for a2, b2 in self.runnings:
-                found = found + 2 * a * a2 * _before(b * b2 * squares)
+                variances = variances + 2 * a * a2 * _before(b * b2 * squares)
         for place, (a, b) in enumerate(self.runnings):
             for other, (a2, b2) in enumerate(self.runnings[place:]):
-                found = found + (2 if other else 1) * a * a2 * _before(b * b2 * squares)
-        return np.asarray(np.maximum(found, 0.0))
+                variances = variances + (2 if other else 1) * a * a2 * _before(b * b2 * squares)
+        return np.asarray(np.maximum(variances, 0.0))
 
     def _row(self, part: Part) -> Floats:
         return np.broadcast_to(np.asarray(part, dtype=np.float64), self.count)
@@ -282,14 +284,14 @@ def _lower(matrix: sparse.csr_matrix) -> sparse.csr_matrix:
 
 def _joined(first: Pairs, second: Pairs) -> Pairs:
     """Put pairs together; those on the same readings are added."""
-    made: list[tuple[Part, Floats]] = list(first)
+    joined: list[tuple[Part, Floats]] = list(first)
     for a, b in second:
-        place = next((i for i, (_, known) in enumerate(made) if known is b), None)
+        place = next((i for i, (_, known) in enumerate(joined) if known is b), None)
         if place is None:
-            made.append((a, b))
+            joined.append((a, b))
         else:
-            made[place] = (made[place][0] + a, b)
-    return tuple(made)
+            joined[place] = (joined[place][0] + a, b)
+    return tuple(joined)
 
 
 def _spread(
@@ -305,8 +307,8 @@ def _spread(
 def _spread_rows(
     columns: NDArray[np.intp], low: NDArray[np.intp], high: NDArray[np.intp], sizes: Floats
 ) -> tuple[NDArray[np.intp], NDArray[np.intp], Floats]:
-    found, rows, values = _spread(columns, low, high, sizes)
-    return rows, found, values
+    entries, rows, values = _spread(columns, low, high, sizes)
+    return rows, entries, values
 
 
 def _sparse(

@@ -200,9 +200,9 @@ def related(unit: Unit) -> list[Unit]:
     others = [one for one in others if one == symbol or _SELDOM + bases[one] != one]
     if symbol in ("°C", "K") and unit == Unit(((symbol, 1),)):
         others = ["°C", "K"]
-    found = [Unit(((other, power), *rest)) for other in others]
-    own = found.index(unit) if unit in found else 0
-    near = [one for place, one in enumerate(found) if abs(place - own) <= 3]
+    alike = [Unit(((other, power), *rest)) for other in others]
+    own = alike.index(unit) if unit in alike else 0
+    near = [one for place, one in enumerate(alike) if abs(place - own) <= 3]
     return near or [unit]
 
 
@@ -210,11 +210,11 @@ def _tokens(text: str) -> list[str]:
     tokens, place = [], 0
     text = text.rstrip()
     while place < len(text):
-        found = _TOKEN.match(text, place)
-        if not found:
+        match = _TOKEN.match(text, place)
+        if not match:
             raise UnitError(f"“{text[place:].strip()[:20]}” is not part of a unit. Try m/s or kg.")
-        tokens.append(found[1])
-        place = found.end()
+        tokens.append(match[1])
+        place = match.end()
     return tokens
 
 
@@ -257,11 +257,11 @@ def _factors(
 
 
 def _read_power(token: str) -> Power:
-    found = _POWER.match(token)
-    assert found is not None
-    whole, half = Fraction(int(found[1])), found[2]
+    match = _POWER.match(token)
+    assert match is not None
+    whole, half = Fraction(int(match[1])), match[2]
     if half == ".5":
-        whole += Fraction(-1, 2) if found[1].startswith("-") else Fraction(1, 2)
+        whole += Fraction(-1, 2) if match[1].startswith("-") else Fraction(1, 2)
     elif half:
         whole /= 2
     return exponent(whole)

@@ -41,13 +41,13 @@ def lamp(experiment: Experiment, person: Person) -> None:
     sheet = sheet_flows.first_sheet(experiment)
     span = annotation_flows.add_span(sheet, 0.19, 1.21)
     bare = experiment.runs.get(number=1)
-    made = {
+    findings = {
         kind: finding_flows.ask(span, kind, sheet.quantity, [bare])[0]
         for kind in ("inverse_square_constant", "inverse", "decay_constant")
     }
     why = "The light of a small lamp spreads over a sphere; the room adds its own."
-    finding_flows.say_why(made["inverse_square_constant"], why)
-    finding_flows.show_on_graph(made["inverse_square_constant"], True)
+    finding_flows.say_why(findings["inverse_square_constant"], why)
+    finding_flows.show_on_graph(findings["inverse_square_constant"], True)
     second = sheet_flows.add_sheet(
         experiment, sheet.x, [sheet.quantity], "E over d, both logarithmic"
     )
@@ -73,8 +73,8 @@ def beam(experiment: Experiment, person: Person) -> None:
     slope = add_derived(experiment, "rate(E, x)", "rate of change", "E_x")
     second = add_derived(experiment, "rate(E_x, x)", "second rate of change", "E_xx")
     sheet = sheet_flows.first_sheet(experiment)
-    for one in (slope, second):
-        sheet_flows.add_graph(sheet, one)
+    for fit in (slope, second):
+        sheet_flows.add_graph(sheet, fit)
     run = experiment.runs.get()
     span = annotation_flows.add_span(sheet, 7.5, 11.5)
     (crossing,) = finding_flows.ask(span, "crossing", second, [run], {"level": 0.0})

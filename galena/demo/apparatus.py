@@ -62,12 +62,12 @@ class Apparatus:
 
     def channel(self, symbol: str) -> Channel:
         """Give the live channel that the experiment shows under a symbol."""
-        known = self.bench.show(self.experiment)
-        live = [known[one.pk] for one in self.bench.live_channels()]
-        found = [one.channel for one in live if one.symbol == symbol]
-        if len(found) != 1:
+        by_key = self.bench.show(self.experiment)
+        live = [by_key[one.pk] for one in self.bench.live_channels()]
+        channels = [one.channel for one in live if one.symbol == symbol]
+        if len(channels) != 1:
             raise LookupError(f"{symbol} is not one of {[one.symbol for one in live]}")
-        return found[0]
+        return channels[0]
 
     def zero(self, *symbols: str, patiently: int = 1) -> None:
         """Zero channels at the mean of their last readings, or of so many times as many."""
@@ -94,8 +94,8 @@ class Apparatus:
 
     def wish(self, symbols: tuple[str, ...], note: str = "", **conditions: str) -> Wish:
         """Say what a run is to be of; conditions by name, with _ for a space."""
-        known = {one.name.replace(" ", "_"): one.pk for one in self.experiment.conditions.all()}
-        held = {known[name]: text for name, text in conditions.items()}
+        by_name = {one.name.replace(" ", "_"): one.pk for one in self.experiment.conditions.all()}
+        held = {by_name[name]: text for name, text in conditions.items()}
         channels = [self.channel(symbol).pk for symbol in symbols]
         return Wish(self.experiment, channels, held, note, self.person)
 

@@ -36,7 +36,7 @@ def shaft_spring(experiment: Experiment, person: Person) -> None:
 
 def lantern_cell(experiment: Experiment, person: Person) -> None:
     """Power over voltage, and its rate of change: zero where the cell gives most."""
-    voltage, current = (experiment.quantities.get(symbol=one) for one in "UI")
+    voltage, current = (experiment.quantities.get(symbol=quantity) for quantity in "UI")
     set_rule(voltage, "absolute", "0.0006")
     set_rule(current, "absolute", "0.06")
     power = add_derived(experiment, "U*I", "power", "P")
@@ -44,8 +44,8 @@ def lantern_cell(experiment: Experiment, person: Person) -> None:
     sheet = sheet_flows.first_sheet(experiment)
     sheet_flows.choose_quantity(sheet, current)
     sheet_flows.choose_x(sheet, voltage)
-    for one in (power, slope):
-        sheet_flows.add_graph(sheet, one)
+    for quantity in (power, slope):
+        sheet_flows.add_graph(sheet, quantity)
     bright = experiment.runs.get(number=1)
     span = annotation_flows.add_span(sheet, 0.42, 0.50)
     (most,) = finding_flows.ask(span, "crossing", slope, [bright], {"level": 0.0})
@@ -55,9 +55,9 @@ def lantern_cell(experiment: Experiment, person: Person) -> None:
 
 def linked_wells(experiment: Experiment, person: Person) -> None:
     """What one well loses the other gains: the water above the common level stays the same."""
-    first, second = (experiment.quantities.get(symbol=one) for one in ("h_1", "h_2"))
-    for one in (first, second):
-        set_rule(one, "absolute", "0.0006")
+    first, second = (experiment.quantities.get(symbol=quantity) for quantity in ("h_1", "h_2"))
+    for quantity in (first, second):
+        set_rule(quantity, "absolute", "0.0006")
     water = add_derived(experiment, "A_1*h_1 + A_2*h_2", "water above the common level", "V", "L")
     sheet = sheet_flows.first_sheet(experiment)
     sheet_flows.show(sheet.graphs.first(), {first: "left", second: "left"})
@@ -67,7 +67,7 @@ def linked_wells(experiment: Experiment, person: Person) -> None:
 def cocoa(experiment: Experiment, person: Person) -> None:
     """The logarithm of how much warmer than the room the cocoa is: straight, if it cools by it."""
     save_given(experiment, None, "room temperature", "T_room", "19.9 ± 0.2", "°C")
-    made: list[Quantity] = [
+    logarithms: list[Quantity] = [
         add_derived(
             experiment, f"ln((T_{mug} - T_room)/1 K)", f"logarithm for mug {mug}", f"L_{mug}"
         )
@@ -76,17 +76,19 @@ def cocoa(experiment: Experiment, person: Person) -> None:
     sheet = sheet_flows.first_sheet(experiment)
     cooling = {experiment.quantities.get(symbol=f"T_{mug}"): "left" for mug in (1, 2)}
     sheet_flows.show(sheet.graphs.first(), cooling)
-    straight = sheet_flows.add_sheet(experiment, None, [made[0]], "straight, if by Newton's law")
+    straight = sheet_flows.add_sheet(
+        experiment, None, [logarithms[0]], "straight, if by Newton's law"
+    )
     graph = straight.graphs.first()
-    sheet_flows.show(graph, dict.fromkeys(made, "left"))
+    sheet_flows.show(graph, dict.fromkeys(logarithms, "left"))
     # Later the cocoa is as warm as the room, and the last digit is all that is left.
     sheet_flows.set_axis(straight, "x", Axis(0.0, 3600.0))
     sheet_flows.set_axis(graph, "left", Axis(0.0, 4.5))
     span = annotation_flows.add_span(sheet, 60.0, 7200.0)
     runs = list(experiment.runs.all())
-    one, two = (experiment.quantities.get(symbol=symbol) for symbol in ("T_1", "T_2"))
-    finding_flows.ask(span, "decay_constant", one, runs[:1])
-    finding_flows.ask(span, "model", one, runs[:1], {"formula": DRIFTING})
+    first, two = (experiment.quantities.get(symbol=symbol) for symbol in ("T_1", "T_2"))
+    finding_flows.ask(span, "decay_constant", first, runs[:1])
+    finding_flows.ask(span, "model", first, runs[:1], {"formula": DRIFTING})
     # Under a lid two hours are too short to tell the room's drift; it was 0.4 °C in an hour.
     (lidded,) = finding_flows.ask(span, "model", two, runs[1:], {"formula": DRIFTING})
     finding_flows.hold(lidded, {"d": 0.4 / 3600})

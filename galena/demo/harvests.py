@@ -27,8 +27,8 @@ def wing(experiment: Experiment, person: Person) -> None:
         for quantity in (speed, lift):
             finding_flows.ask(span, "mean", quantity, [run])
     annotation_flows.add_note(below, "five steps of the fan", 160.0, 1.8)
-    asked = list(sheet.findings.filter(span=spans[0]))
-    taken = harvest_flows.harvest(spans[0], asked, person, [run], spans)
+    findings = list(sheet.findings.filter(span=spans[0]))
+    taken = harvest_flows.harvest(spans[0], findings, person, [run], spans)
     mean_v, mean_l = (_column(taken, "mean", one) for one in (speed, lift))
     square = add_derived(experiment, f"{mean_v.symbol}^2", "square of the mean speed", "v_sq")
     over = sheet_flows.add_sheet(experiment, square, [mean_l], "lift over the square of the speed")

@@ -66,12 +66,12 @@ def magnet_tube(experiment: Experiment, person: Person) -> None:
     """Armed: two coils, two heights, each twice; and one with too few readings."""
     flows.add_condition(experiment, "turns", Condition.Kind.NUMBER, "N")
     flows.add_condition(experiment, "drop", Condition.Kind.NUMBER, "H", "m")
-    made = [(turns, height) for turns in TURNS for height in HEIGHTS for _ in range(2)]
+    drops = [(turns, height) for turns in TURNS for height in HEIGHTS for _ in range(2)]
     with apparatus("magnet_tube", experiment, person) as at:
         at.zero("ε", patiently=4)
-        for number, (turns, height) in enumerate(made):
+        for number, (turns, height) in enumerate(drops):
             _drop(at, number, MAGNET, turns, height)
-        _drop(at, len(made), TOO_SLOW, TURNS[-1], HEIGHTS[-1])
+        _drop(at, len(drops), TOO_SLOW, TURNS[-1], HEIGHTS[-1])
 
 
 def _drop(at: Apparatus, number: int, plan: ArmedPlan, turns: str, height: str) -> None:
@@ -199,11 +199,11 @@ def _calibrate(at: Apparatus) -> None:
     making = calibration_flows.in_the_making(electrode, at.person)
     calibration_flows.describe_value(making, quantity="acidity", symbol="pH", unit="", model="line")
     feed, column = at.bench.feed_of(electrode.pk)
-    for known, place in POTS:
+    for value, place in POTS:
         at.set("probe", place)
         at.go_by(SETTLED)
         averaging = feed.average(column, TAKE)
-        until(averaging.done.is_set, f"readings in the pot of pH {known}", 20)
-        calibration_flows.add_take(making, known, 0.01, averaging.readings, TAKE)
+        until(averaging.done.is_set, f"readings in the pot of pH {value}", 20)
+        calibration_flows.add_take(making, value, 0.01, averaging.readings, TAKE)
     calibration_flows.keep(making)
     at.bench.refresh()

@@ -64,51 +64,53 @@ def build() -> None:
     if ada is None:
         ada = Person.objects.create_user(DEMO_TEACHER, first_name="Ada")
     Experiment.objects.filter(owner=ada).delete()
-    made = [experiment_flows.create(ada, title, list(known)) for title, known, _ in RECORDED]
+    experiments = [experiment_flows.create(ada, title, list(known)) for title, known, _ in RECORDED]
     with ThreadPoolExecutor(AT_ONCE) as pool:
         doing = [
-            pool.submit(_in_thread, record, one, ada)
-            for one, (_, _, record) in zip(made, RECORDED, strict=True)
+            pool.submit(_in_thread, record, recording, ada)
+            for recording, (_, _, record) in zip(experiments, RECORDED, strict=True)
         ]
-        for one in doing:
-            one.result()
+        for recording in doing:
+            recording.result()
     typed = experiment_flows.create(ada, TYPED)
-    for one in (*made, typed):
-        if one.title in ANALYSED:
-            ANALYSED[one.title](one, ada)
+    for recording in (*experiments, typed):
+        if recording.title in ANALYSED:
+            ANALYSED[recording.title](recording, ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)
 
 
-def _in_thread(record: Callable[[Experiment, Person], None], one: Experiment, who: Person) -> None:
+def _in_thread(
+    record: Callable[[Experiment, Person], None], experiment: Experiment, who: Person
+) -> None:
     try:
-        record_whole(record, one, who)
+        record_whole(record, experiment, who)
     finally:
         connections.close_all()
 
 
 def record_whole(
-    record: Callable[[Experiment, Person], None], one: Experiment, who: Person
+    record: Callable[[Experiment, Person], None], experiment: Experiment, who: Person
 ) -> None:
     """Record an experiment; again from the start where the machine was too busy for it."""
-    known = [name for title, held, _ in RECORDED if title == one.title for name, _ in held]
+    names = [name for title, held, _ in RECORDED if title == experiment.title for name, _ in held]
     for again in (True, True, False):
         try:
-            record(one, who)
+            record(experiment, who)
         except (AssertionError, GalenaError, TimeoutError) as error:
             if not again:
                 raise
-            print(f"{one.title} is recorded again: {error}", flush=True)
-            _empty(one, known)
+            print(f"{experiment.title} is recorded again: {error}", flush=True)
+            _empty(experiment, names)
         else:
             return
 
 
-def _empty(experiment: Experiment, known: list[str]) -> None:
+def _empty(experiment: Experiment, names: list[str]) -> None:
     """Take all away that a recording has made, but for the conditions there were before."""
     experiment.runs.all().delete()
     experiment.quantities.all().delete()
-    experiment.conditions.exclude(name__in=known).delete()
+    experiment.conditions.exclude(name__in=names).delete()
 
 
 @contextlib.contextmanager

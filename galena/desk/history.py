@@ -104,8 +104,8 @@ def changing(experiment: Experiment, person, label: str, about: str = "") -> Ite
 
 def _announce(experiment: Experiment) -> None:
     """Tell the other windows of an experiment that its Desk has changed."""
-    said = {"window": asking_window.get()}
-    transaction.on_commit(lambda: BENCH.hub.tell(f"desk:{experiment.pk}", "desk", said))
+    message = {"window": asking_window.get()}
+    transaction.on_commit(lambda: BENCH.hub.tell(f"desk:{experiment.pk}", "desk", message))
 
 
 def undo(experiment: Experiment, person) -> str:
@@ -147,19 +147,19 @@ def _own(experiment: Experiment, person) -> models.QuerySet[Change]:
 
 def _rows(experiment: Experiment) -> Rows:
     """Give every row of the Desk's with its fields, as they are kept."""
-    found: Rows = {}
+    rows: Rows = {}
     for kind, (model, way) in KINDS.items():
         wanted = {way: experiment} | ONLY.get(kind, {})
         for row in model.objects.filter(**wanted).order_by("pk").values():
-            found[kind, row["id"]] = _plain(row)
+            rows[kind, row["id"]] = _plain(row)
     for kind, (model, way, fields) in RENAMED.items():
         for row in _renamed(model, way, experiment).values("id", *fields):
-            found[kind, row["id"]] = _plain(row)
+            rows[kind, row["id"]] = _plain(row)
     for kind, (model, way) in IN_FORCE.items():
         kept = model.objects.filter(**{way: experiment}, replaced_at=None)
         for key in kept.order_by("pk").values_list("pk", flat=True):
-            found[kind, key] = {}
-    return found
+            rows[kind, key] = {}
+    return rows
 
 
 def _renamed(
@@ -170,8 +170,8 @@ def _renamed(
 
 
 def _plain(row: dict) -> dict:
-    known = {name: value for name, value in row.items() if name not in COUNTERS}
-    return json.loads(json.dumps(known, cls=DjangoJSONEncoder))
+    plain = {name: value for name, value in row.items() if name not in COUNTERS}
+    return json.loads(json.dumps(plain, cls=DjangoJSONEncoder))
 
 
 def _difference(before: Rows, after: Rows) -> list[dict]:
@@ -185,14 +185,14 @@ def _difference(before: Rows, after: Rows) -> list[dict]:
 
 def _joined(first: list[dict], second: list[dict]) -> list[dict]:
     """Make one act of two that follow each other."""
-    made = {(part["kind"], part["id"]): dict(part) for part in first}
+    joined = {(part["kind"], part["id"]): dict(part) for part in first}
     for part in second:
         key = part["kind"], part["id"]
-        if key in made:
-            made[key]["after"] = part["after"]
+        if key in joined:
+            joined[key]["after"] = part["after"]
         else:
-            made[key] = part
-    return [part for part in made.values() if part["before"] != part["after"]]
+            joined[key] = part
+    return [part for part in joined.values() if part["before"] != part["after"]]
 
 
 def _apply(experiment: Experiment, change: Change, now: str, then: str) -> None:

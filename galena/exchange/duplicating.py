@@ -51,5 +51,5 @@ def _copied(rows: models.QuerySet, copies: Keys) -> dict:
 
 
 def _written(model: type[models.Model], waiting: list) -> dict[int, int]:
-    made = model.objects.bulk_create([row for _, row in waiting])
-    return {before: row.pk for (before, _), row in zip(waiting, made, strict=True)}
+    written = model.objects.bulk_create([row for _, row in waiting])
+    return {before: row.pk for (before, _), row in zip(waiting, written, strict=True)}

@@ -28,8 +28,8 @@ FORMATS: Mapping[str, Format] = MappingProxyType(_formats)
 
 def register(*formats: Format) -> None:
     """Have further formats."""
-    for one in formats:
-        _formats[one.key] = one
+    for format_out in formats:
+        _formats[format_out.key] = format_out
 
 
 register(Format("csv", ".csv", "text/csv; charset=utf-8", comma_separated.write))

@@ -42,8 +42,8 @@ def head_of(run: Run) -> list[str]:
         for one in run.experiment.givens.all()
     ]
     for series in _series_of(run):
-        said = f"{series.quantity.symbol}: {series.quantity.name} in {series.quantity.unit}"
-        lines.append(", ".join([said, str(series.stream), *series.corrections_said]))
+        line = f"{series.quantity.symbol}: {series.quantity.name} in {series.quantity.unit}"
+        lines.append(", ".join([line, str(series.stream), *series.corrections_said]))
     return lines
 
 
@@ -51,21 +51,21 @@ def columns_of(run: Run) -> list[Column]:
     """Give all columns of a run: times, what was measured or typed, and what formulas give."""
     of_run = columns.of_run(run)
     several = len(of_run.blocks) > 1
-    made: list[Column] = []
+    listed: list[Column] = []
     for block in of_run.blocks:
         if block.in_time and block.times is not None:
             whose = f" ({block.stream})" if several else ""
-            made.append(Column(f"t / s{whose}", block.times, "%.6f"))
+            listed.append(Column(f"t / s{whose}", block.times, "%.6f"))
         for column in block.columns.values():
-            made += _written(column)
+            listed += _written(column)
     for quantity in run.experiment.derived:
         try:
             column = of_run.column(quantity)
         except FormulaError:
             continue
         if column is not None:
-            made += _written(column)
-    return made
+            listed += _written(column)
+    return listed
 
 
 def _written(column: RunColumn) -> Iterator[Column]:

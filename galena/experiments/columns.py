@@ -141,11 +141,13 @@ def over(
     """
     pairs = {(run.pk, quantity.pk): (run, quantity) for run, quantity in wanted}
     runs = {run.pk: run for run, _ in pairs.values()}
-    asked = {quantity.pk: quantity for _, quantity in pairs.values()} | ({x.pk: x} if x else {})
-    derived = [quantity for quantity in asked.values() if quantity.is_derived]
+    wanted_by_key = {quantity.pk: quantity for _, quantity in pairs.values()} | (
+        {x.pk: x} if x else {}
+    )
+    derived = [quantity for quantity in wanted_by_key.values() if quantity.is_derived]
     derivation = Derivation(derived[0].experiment, runs.values()) if runs and derived else None
     bases = derivation.bases(derived) if derivation is not None else {}
-    needed = asked | {base.pk: base for of_it in bases.values() for base in of_it}
+    needed = wanted_by_key | {base.pk: base for of_it in bases.values() for base in of_it}
     loaded = load(runs.values(), needed.values(), derivation)
     placed = {}
     for key, (run, quantity) in pairs.items():

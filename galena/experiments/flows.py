@@ -68,7 +68,7 @@ def add_condition(
         )
     if any(len(one) > 60 for one in listed):
         raise ExperimentError("choices", "Keep each choice to 60 characters.")
-    made = Condition(
+    condition = Condition(
         experiment=experiment,
         name=name,
         symbol=symbol,
@@ -76,9 +76,9 @@ def add_condition(
         unit=unit_of(unit) if kind == Condition.Kind.NUMBER else "",
         choices=listed if kind == Condition.Kind.CHOICE else [],
     )
-    made.save()
+    condition.save()
     touch(experiment)
-    return made
+    return condition
 
 
 def drop_condition(condition: Condition) -> None:
@@ -106,7 +106,7 @@ def add_entered(
     refuse_symbol(experiment, symbol)
     if not (decimals.isascii() and decimals.isdigit() and int(decimals) <= 9):
         raise ExperimentError("decimals", "Decimals are a whole number from 0 to 9.")
-    made = Quantity.objects.create(
+    quantity = Quantity.objects.create(
         experiment=experiment,
         name=name,
         symbol=symbol,
@@ -115,7 +115,7 @@ def add_entered(
         kind=Quantity.Kind.ENTERED,
     )
     touch(experiment)
-    return made
+    return quantity
 
 
 def drop_entered(quantity: Quantity) -> None:
@@ -172,17 +172,17 @@ def hold_conditions(run: Run, values: dict[int, str]) -> None:
 
     Raises ConditionError where one cannot be held, and then none is kept.
     """
-    made = []
+    values_held = []
     for condition in run.experiment.conditions.all():
         held = condition.hold(values.get(condition.pk, ""))
-        made.append(
+        values_held.append(
             ConditionValue(
                 run=run, condition=condition, text=held.text[:60], value=held.value, u=held.u
             )
         )
     with transaction.atomic():
         run.condition_values.all().delete()
-        ConditionValue.objects.bulk_create(made)
+        ConditionValue.objects.bulk_create(values_held)
 
 
 def describe(run: Run, name: str, note: str, values: dict[int, str]) -> dict[int, str]:
@@ -229,12 +229,12 @@ def move(run: Run, by: int) -> None:
     """Put a run so many places later in the order of runs, or earlier."""
     with transaction.atomic():
         runs = list(run.experiment.runs.kept())
-        old = next((place for place, one in enumerate(runs) if one.pk == run.pk), None)
+        old = next((place for place, run_there in enumerate(runs) if run_there.pk == run.pk), None)
         if old is None:
             return
         runs.insert(min(max(old + by, 0), len(runs) - 1), runs.pop(old))
-        for place, one in enumerate(runs, 1):
-            one.place = place
+        for place, run_there in enumerate(runs, 1):
+            run_there.place = place
         Run.objects.bulk_update(runs, ["place"])
         touch(run.experiment)
 

@@ -27,19 +27,19 @@ class NewExperiment(forms.Form):
 
     def clean_conditions(self) -> list[tuple[str, str, str]]:
         """Split “weight m (kg), drain” into names, units and symbols."""
-        found = []
+        conditions = []
         for part in self.cleaned_data["conditions"].split(","):
             try:
-                said = head(part)
+                named = head(part)
             except UnitError as error:
                 raise forms.ValidationError(f"“{part.strip()}”: {error}") from error
-            symbol = said.symbol if is_symbol(said.symbol) else ""
-            name = said.name if symbol else f"{said.name} {said.symbol}"
+            symbol = named.symbol if is_symbol(named.symbol) else ""
+            name = named.name if symbol else f"{named.name} {named.symbol}"
             if name.strip() or symbol:
-                found.append((name.strip()[:LONGEST_NAME], said.unit, symbol))
-        if len({name or symbol for name, _, symbol in found}) < len(found):
+                conditions.append((name.strip()[:LONGEST_NAME], named.unit, symbol))
+        if len({name or symbol for name, _, symbol in conditions}) < len(conditions):
             raise forms.ValidationError("Two conditions have the same name. Rename one of them.")
-        symbols = [symbol for *_, symbol in found if symbol]
+        symbols = [symbol for *_, symbol in conditions if symbol]
         if len(set(symbols)) < len(symbols):
             raise forms.ValidationError("Two conditions have the same symbol. Change one of them.")
-        return found
+        return conditions

@@ -30,12 +30,12 @@ class DecimalsJudge:
                 return None
             rows = rows.first(ENOUGH)
             read, _ = self.derivation.readings(quantity, rows)
-            found = None if read.combined is None else honest_decimals(read.combined, digits=2)
-            return self._by_digits(quantity, rows) if found is None else found
+            usual = None if read.combined is None else honest_decimals(read.combined, digits=2)
+            return self._by_digits(quantity, rows) if usual is None else usual
         except FormulaError:
             return None
 
     def _by_digits(self, quantity: Quantity, rows: Rows) -> int | None:
         """Follow the last digit of each input through the formula, as if it were uncertain."""
-        found = self.by_digits.digits(quantity, rows)
-        return None if found is None else honest_decimals(found, digits=1)
+        steps = self.by_digits.digits(quantity, rows)
+        return None if steps is None else honest_decimals(steps, digits=1)

@@ -29,8 +29,8 @@ def add_derived(
     if experiment.derived.count() >= MOST:
         raise ExperimentError("symbol", f"An experiment has at most {MOST} formulas.")
     # Never the same twice: what was undone may come back beside what was made since.
-    made = Quantity(experiment=experiment, kind=Quantity.Kind.DERIVED, decimals=2)
-    return change_derived(made, formula, name, symbol, unit, decimals)
+    quantity = Quantity(experiment=experiment, kind=Quantity.Kind.DERIVED, decimals=2)
+    return change_derived(quantity, formula, name, symbol, unit, decimals)
 
 
 def change_derived(
@@ -47,9 +47,9 @@ def change_derived(
         quantity.unit_chosen, quantity.decimals_chosen = bool(unit.strip()), bool(decimals.strip())
         if quantity.decimals_chosen:
             quantity.decimals = _decimals(decimals)
-        known = formulas_of(experiment)
+        formulas = formulas_of(experiment)
         wanted = unit_of(unit.strip()) if quantity.unit_chosen else None
-        ready = known.compiled(quantity.formula, wanted, quantity if quantity.pk else None)
+        ready = formulas.compiled(quantity.formula, wanted, quantity if quantity.pk else None)
         quantity.unit = str(ready.unit)
         _refuse_length(quantity.unit)
         quantity.save()
@@ -100,25 +100,25 @@ def set_rule(
     touch(quantity.experiment)
 
 
-def drop(thing: Quantity | Given) -> None:
+def drop(named: Quantity | Given) -> None:
     """Take a derived quantity or a given away; refused while formulas use it."""
-    known = formulas_of(thing.experiment)
-    refuse_in_use(known, thing)
-    if isinstance(thing, Quantity) and not thing.is_derived:
+    formulas = formulas_of(named.experiment)
+    refuse_in_use(formulas, named)
+    if isinstance(named, Quantity) and not named.is_derived:
         raise ExperimentError(
-            "symbol", f"{thing.symbol} is {thing.kind}, not made by a formula. It stays."
+            "symbol", f"{named.symbol} is {named.kind}, not made by a formula. It stays."
         )
-    thing.delete()
-    touch(thing.experiment)
+    named.delete()
+    touch(named.experiment)
 
 
-def refuse_in_use(known: Formulas, thing: Thing) -> None:
+def refuse_in_use(formulas: Formulas, named: Thing) -> None:
     """Raise ExperimentError, which names the formulas that use a thing."""
-    users = known.users(thing)
+    users = formulas.users(named)
     if users:
-        said = ", ".join(f"{one.symbol} = {one.formula}" for one in users[:4])
+        listed = ", ".join(f"{one.symbol} = {one.formula}" for one in users[:4])
         raise ExperimentError(
-            "symbol", f"{thing.symbol} is used by {said}. Change or remove that first."
+            "symbol", f"{named.symbol} is used by {listed}. Change or remove that first."
         )
 
 
@@ -192,51 +192,51 @@ def refresh(experiment: Experiment) -> None:
     """
     if not experiment.derived.exists():
         return
-    known = formulas_of(experiment)
+    formulas = formulas_of(experiment)
     done: list[Quantity] = []
-    for quantity in known.quantities:
-        _follow_units(known, quantity, done)
+    for quantity in formulas.quantities:
+        _follow_units(formulas, quantity, done)
     changed = {one.pk for one in done if one.unit_changed}
     Quantity.objects.bulk_update([one for one in done if one.pk in changed], ["unit"])
     judges = _judges(experiment)
     for quantity in done:
         if not quantity.decimals_chosen:
-            found = _usual_decimals(quantity, judges)
-            quantity.decimals = quantity.decimals if found is None else found
+            usual = _usual_decimals(quantity, judges)
+            quantity.decimals = quantity.decimals if usual is None else usual
     Quantity.objects.bulk_update(done, ["decimals"])
 
 
-def _follow_units(known: Formulas, quantity: Quantity, done: list[Quantity]) -> None:
+def _follow_units(formulas: Formulas, quantity: Quantity, done: list[Quantity]) -> None:
     """Give a derived quantity the unit that its formula has now, after those that it uses."""
     if not quantity.is_derived or quantity in done:
         return
     quantity.unit_changed = False
     done.append(quantity)
-    for one in known.uses(quantity):
-        if isinstance(one, Quantity):
-            _follow_units(known, one, done)
+    for used in formulas.uses(quantity):
+        if isinstance(used, Quantity):
+            _follow_units(formulas, used, done)
     if quantity.unit_chosen:
         return
     with contextlib.suppress(FormulaError):
-        unit = str(known.compiled(quantity.formula, None, quantity).natural)
+        unit = str(formulas.compiled(quantity.formula, None, quantity).natural)
         quantity.unit_changed, quantity.unit = unit != quantity.unit, unit
 
 
 def _judges(experiment: Experiment) -> list[DecimalsJudge]:
     """Give the first runs as judges of decimals, each loaded once."""
-    found = []
+    judges = []
     for run in experiment.runs.kept().filter(unused="")[:JUDGES]:
         with contextlib.suppress(GalenaError):
-            found.append(DecimalsJudge(experiment, run))
-    return found
+            judges.append(DecimalsJudge(experiment, run))
+    return judges
 
 
 def _usual_decimals(quantity: Quantity, judges: list[DecimalsJudge]) -> int | None:
     for judge in judges:
         with contextlib.suppress(GalenaError):
-            found = judge.decimals(quantity)
-            if found is not None:
-                return found
+            usual = judge.decimals(quantity)
+            if usual is not None:
+                return usual
     return None
 
 
@@ -253,28 +253,28 @@ def rename_in_formulas(experiment: Experiment, old: str, new: str) -> None:
             Quantity.objects.filter(pk=quantity.pk).update(formula=changed)
 
 
-def _name(thing: Thing, name: str, symbol: str) -> None:
+def _name(named: Thing, name: str, symbol: str) -> None:
     """Give a thing its name and symbol, the symbol in all formulas as well."""
     name, symbol = " ".join(name.split()), reading.same_symbol(symbol.strip())
-    called = CALLED[type(thing)]
+    called = CALLED[type(named)]
     if not symbol:
         raise ExperimentError("symbol", f"Give the {called} a symbol, for example E_kin.")
-    if symbol == TIME and not (isinstance(thing, Quantity) and not thing.is_derived):
+    if symbol == TIME and not (isinstance(named, Quantity) and not named.is_derived):
         raise ExperimentError("symbol", "t is the time since the start of a run. Take another.")
     if len(name) > 60:
         raise ExperimentError("name", "Keep the name to 60 characters.")
-    if symbol != thing.symbol:
-        refuse_symbol(thing.experiment, symbol, thing if thing.pk else None)
-        if thing.pk:
-            rename_in_formulas(thing.experiment, thing.symbol, symbol)
-    thing.name, thing.symbol = name or symbol, symbol
+    if symbol != named.symbol:
+        refuse_symbol(named.experiment, symbol, named if named.pk else None)
+        if named.pk:
+            rename_in_formulas(named.experiment, named.symbol, symbol)
+    named.name, named.symbol = name or symbol, symbol
 
 
 def _decimals(text: str) -> int:
-    said = text.strip()
-    if not (said.isascii() and said.isdigit() and int(said) <= 9):
+    typed = text.strip()
+    if not (typed.isascii() and typed.isdigit() and int(typed) <= 9):
         raise ExperimentError("decimals", "Decimals are a whole number from 0 to 9.")
-    return int(said)
+    return int(typed)
 
 
 def _refuse_length(unit: str) -> None:

@@ -39,11 +39,11 @@ def new_table(experiment: Experiment, person, quantities: list[Quantity] = ()) -
     return run
 
 
-def add_column(run: Run, person, said: Head | None = None) -> TypedColumn:
+def add_column(run: Run, person, heading: Head | None = None) -> TypedColumn:
     """Put a further column beside the others, under a head if one is given."""
     if run.typed_columns.filter(replaced_at=None).count() >= MOST_COLUMNS:
         raise TableError(f"A typed table has at most {MOST_COLUMNS} columns.")
-    quantity = _new_quantity(run.experiment, said or Head("", "", ""))
+    quantity = _new_quantity(run.experiment, heading or Head("", "", ""))
     return _keep(run, quantity, [], person, "begun")
 
 
@@ -52,15 +52,15 @@ def set_head(quantity: Quantity, text: str) -> None:
 
     Raises TableError, UnitError.
     """
-    said = head(text)
-    symbol = said.symbol or _symbol_for(quantity.experiment, said.name, quantity.symbol)
-    if len(said.name) > 100 or len(symbol) > 20:
+    heading = head(text)
+    symbol = heading.symbol or _symbol_for(quantity.experiment, heading.name, quantity.symbol)
+    if len(heading.name) > 100 or len(symbol) > 20:
         raise TableError("Keep the name to 100 characters and the symbol to 20.")
     taken = quantity.experiment.quantities.exclude(pk=quantity.pk).filter(symbol=symbol)
     if taken.exists():
         raise TableError(f"{symbol} is the symbol of {taken.first().name} already. Choose another.")
     rename_in_formulas(quantity.experiment, quantity.symbol, symbol)
-    quantity.name, quantity.symbol, quantity.unit = said.name or symbol, symbol, said.unit
+    quantity.name, quantity.symbol, quantity.unit = heading.name or symbol, symbol, heading.unit
     quantity.save(update_fields=["name", "symbol", "unit"])
     refresh(quantity.experiment)
     touch(quantity.experiment)
@@ -73,13 +73,13 @@ def set_cell(column: TypedColumn, row: int, text: str, person) -> TypedColumn | 
     """
     if not 0 <= row < MOST_ROWS:
         raise TableError(f"A typed table has at most {MOST_ROWS:,} rows.")
-    said, cells = cell_text(text), column.cells
+    typed, cells = cell_text(text), column.cells
     before = cells[row] if row < len(cells) else ""
-    if said == before:
+    if typed == before:
         return None
     cells += [""] * (row + 1 - len(cells))
-    cells[row] = said
-    change = f"row {row + 1}: {before or 'empty'} → {said or 'empty'}" if before else ""
+    cells[row] = typed
+    change = f"row {row + 1}: {before or 'empty'} → {typed or 'empty'}" if before else ""
     return _keep(column.run, column.quantity, cells, person, change)
 
 
@@ -91,9 +91,9 @@ def paste(run: Run, row: int, place: int, table: Pasted, person) -> str:
     with transaction.atomic():
         columns = list(_in_force(run))
         heads = dict(enumerate(table.heads, start=place)) if row == 0 else {}
-        for column, said in [(columns[at], heads[at]) for at in heads if at < len(columns)]:
-            if said.name or said.symbol:
-                _name(column.quantity, said)
+        for column, heading in [(columns[at], heads[at]) for at in heads if at < len(columns)]:
+            if heading.name or heading.symbol:
+                _name(column.quantity, heading)
         while len(columns) < place + len(table.rows[0]):
             columns.append(add_column(run, person, heads.get(len(columns))))
         if row + len(table.rows) > MOST_ROWS:
@@ -106,14 +106,14 @@ def paste(run: Run, row: int, place: int, table: Pasted, person) -> str:
     return table.took
 
 
-def _name(quantity: Quantity, said: Head) -> None:
+def _name(quantity: Quantity, heading: Head) -> None:
     """Take a pasted head where its symbol is free; the name and the unit in any case."""
-    symbol = said.symbol or _symbol_for(quantity.experiment, said.name, quantity.symbol)
+    symbol = heading.symbol or _symbol_for(quantity.experiment, heading.name, quantity.symbol)
     others = quantity.experiment.quantities.exclude(pk=quantity.pk)
     if not others.filter(symbol=symbol).exists() and len(symbol) <= 20:
         rename_in_formulas(quantity.experiment, quantity.symbol, symbol)
         quantity.symbol = symbol
-    quantity.name, quantity.unit = (said.name or quantity.symbol)[:100], said.unit
+    quantity.name, quantity.unit = (heading.name or quantity.symbol)[:100], heading.unit
     quantity.save(update_fields=["name", "symbol", "unit"])
     refresh(quantity.experiment)
 
@@ -165,18 +165,18 @@ def fill(column: TypedColumn, row: int, start: str, step: str, count: int, perso
 
 def set_aside(run: Run, stream: Stream | None, first: int, last: int, reason: str, person) -> Aside:
     """Leave readings out of every calculation; rows are counted from 0. Raises TableError."""
-    said = " ".join(reason.split())
-    if not said or len(said) > 200:
+    line = " ".join(reason.split())
+    if not line or len(line) > 200:
         raise TableError("Say in up to 200 characters why they are set aside.")
     if not 0 <= first <= last:
         raise TableError("The rows to set aside end before they begin.")
     if run.asides.count() >= MOST_ASIDES:
         raise TableError(f"{MOST_ASIDES:,} stretches are set aside already. Take some back first.")
-    made = Aside.objects.create(
-        run=run, stream=stream, first=first, last=last, reason=said, made_by=person
+    aside = Aside.objects.create(
+        run=run, stream=stream, first=first, last=last, reason=line, made_by=person
     )
     touch(run.experiment)
-    return made
+    return aside
 
 
 def take_back(run: Run, stream: Stream | None, row: int, person) -> None:
@@ -204,24 +204,26 @@ def _keep(run: Run, quantity: Quantity, cells: list[str], person, change: str) -
     now = timezone.now()
     with transaction.atomic():
         run.typed_columns.filter(quantity=quantity, replaced_at=None).update(replaced_at=now)
-        made = run.typed_columns.create(
+        column = run.typed_columns.create(
             quantity=quantity, texts=_joined(cells), change=change[:120], made_at=now,
             made_by=person,
         )  # fmt: skip
         if decimals is not None and decimals != quantity.decimals:
             Quantity.objects.filter(pk=quantity.pk).update(decimals=decimals)
         touch(run.experiment)
-    return made
+    return column
 
 
 def _joined(cells: list[str]) -> str:
     return "\n".join(cells)
 
 
-def _new_quantity(experiment: Experiment, said: Head) -> Quantity:
-    free = not experiment.quantities.filter(symbol=said.symbol).exists()
-    symbol = said.symbol if said.symbol and free else _symbol_for(experiment, said.name, "")
-    return add_entered(experiment, said.name or f"column {symbol}", symbol, said.unit, "2")
+def _new_quantity(experiment: Experiment, heading: Head) -> Quantity:
+    free = not experiment.quantities.filter(symbol=heading.symbol).exists()
+    symbol = (
+        heading.symbol if heading.symbol and free else _symbol_for(experiment, heading.name, "")
+    )
+    return add_entered(experiment, heading.name or f"column {symbol}", symbol, heading.unit, "2")
 
 
 def _symbol_for(experiment: Experiment, name: str, now: str) -> str:

@@ -31,16 +31,16 @@ def listing(request):
     order = order if order in ORDERS else "changed"
     archived = "archived" in request.GET
     mine = experiments_of(request)
-    found = mine.filter(archived_at__isnull=not archived)
+    matching = mine.filter(archived_at__isnull=not archived)
     for word in words.split()[:MOST_WORDS]:
         noted = Run.objects.kept().filter(experiment=OuterRef("pk"))
         noted = noted.filter(Q(note__icontains=word) | Q(name__icontains=word))
         named = Quantity.objects.filter(experiment=OuterRef("pk"), name__icontains=word)
-        found = found.filter(Q(title__icontains=word) | Exists(noted) | Exists(named))
+        matching = matching.filter(Q(title__icontains=word) | Exists(noted) | Exists(named))
     kept = Count("runs", filter=Q(runs__removed_at=None))
-    found = found.annotate(kept=kept).order_by(*ORDERS[order][1])
+    matching = matching.annotate(kept=kept).order_by(*ORDERS[order][1])
     context = {
-        "shown": [{"experiment": one, "runs": one.kept} for one in found],
+        "shown": [{"experiment": one, "runs": one.kept} for one in matching],
         "words": words,
         "order": order,
         "orders": [(key, name) for key, (name, _) in ORDERS.items()],

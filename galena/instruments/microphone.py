@@ -116,9 +116,9 @@ class Microphone:
                 self._lock.wait(timeout)
             if not self.is_heard or self._anew:
                 raise LinkLost("the page that listens was closed or loaded again")
-            said = bytes(self._out)
+            answer = bytes(self._out)
             self._out.clear()
-        return said
+        return answer
 
     def write(self, data: bytes) -> None:
         """Take requests, a line each."""

@@ -258,8 +258,8 @@ def _checksums_agree(
     pairs = np.column_stack((starts + 1, ends - 3)).ravel()
     sums = np.bitwise_xor.reduceat(octets, pairs)[::2]
     high, low = _HEX[octets[ends - 2]], _HEX[octets[ends - 1]]
-    said = (high.astype(np.int16) << 4) + low
+    stated = (high.astype(np.int16) << 4) + low
     agree: NDArray[np.bool_] = (
-        (octets[ends - 3] == _STAR) & (high < 16) & (low < 16) & (said == sums)
+        (octets[ends - 3] == _STAR) & (high < 16) & (low < 16) & (stated == sums)
     )
     return agree

@@ -37,23 +37,23 @@ class Insertion:
     value: str = ""
 
 
-def listed(experiment: Experiment, known: Formulas) -> list[Listed]:
+def listed(experiment: Experiment, formulas: Formulas) -> list[Listed]:
     """List the quantities that have readings or a formula, or that a formula uses."""
     shown = experiment.shown
-    used = {one for quantity in known.quantities for one in known.uses(quantity)}
-    wanted = [*shown, *(one for one in known.quantities if one in used and one not in shown)]
+    used = {one for quantity in formulas.quantities for one in formulas.uses(quantity)}
+    wanted = [*shown, *(one for one in formulas.quantities if one in used and one not in shown)]
     mixed = _mixed(experiment)
-    return [_listed(one, known, mixed.get(one.pk, "")) for one in wanted]
+    return [_listed(one, formulas, mixed.get(one.pk, "")) for one in wanted]
 
 
-def _listed(quantity: Quantity, known: Formulas, remark: str) -> Listed:
-    users = tuple(one.symbol for one in known.users(quantity))
+def _listed(quantity: Quantity, formulas: Formulas, remark: str) -> Listed:
+    users = tuple(one.symbol for one in formulas.users(quantity))
     if not quantity.is_derived:
         return Listed(quantity, users=users, remark=remark)
     math = trouble = ""
     try:
         math = mathml(quantity.formula)
-        known.expression(quantity)
+        formulas.expression(quantity)
     except GalenaError as error:
         trouble = str(error)
     return Listed(quantity, math, trouble, users)
@@ -63,12 +63,12 @@ def _mixed(experiment: Experiment) -> dict[int, str]:
     """Remark on typed columns whose numbers have different numbers of decimals."""
     kept = TypedColumn.objects.filter(run__experiment=experiment, replaced_at=None)
     kept = kept.filter(run__removed_at=None).annotate(begin=Substr("texts", 1, LOOKED_AT))
-    found: dict[int, str] = {}
+    remarks: dict[int, str] = {}
     for key, number, begin in kept.values_list("quantity_id", "run__number", "begin"):
-        said = mixed_decimals(begin.split("\n")[: -1 if len(begin) == LOOKED_AT else None])
-        if said:
-            found.setdefault(key, f"Run {number}: {said}")
-    return found
+        remark = mixed_decimals(begin.split("\n")[: -1 if len(begin) == LOOKED_AT else None])
+        if remark:
+            remarks.setdefault(key, f"Run {number}: {remark}")
+    return remarks
 
 
 def mixed_decimals(cells: list[str]) -> str:
@@ -82,14 +82,14 @@ def mixed_decimals(cells: list[str]) -> str:
     )
 
 
-def insertions(known: Formulas) -> list[tuple[str, list[Insertion]]]:
+def insertions(formulas: Formulas) -> list[tuple[str, list[Insertion]]]:
     """List what can be put into a formula, in groups."""
-    own = known.symbols()
+    own = formulas.symbols()
     groups = [
-        ("Quantities", [_of_quantity(one) for one in known.quantities if one.symbol in own]),
-        ("Givens", [Insertion(one.symbol, one.name, _value(one)) for one in known.givens]),
+        ("Quantities", [_of_quantity(one) for one in formulas.quantities if one.symbol in own]),
+        ("Givens", [Insertion(one.symbol, one.name, _value(one)) for one in formulas.givens]),
         ("Conditions", [Insertion(one.symbol, one.name, units.shown(one.unit))
-                        for one in known.conditions]),
+                        for one in formulas.conditions]),
         ("Constants", [
             Insertion(symbol, one.name, f"{one.value:.6g} {one.unit}".strip())
             for symbol, one in constants().items()
@@ -98,7 +98,7 @@ def insertions(known: Formulas) -> list[tuple[str, list[Insertion]]]:
         ("Functions", [Insertion(f"{one.name}(", one.about, one.form)
                        for one in FUNCTIONS.values()]),
     ]  # fmt: skip
-    if TIME not in known.things:
+    if TIME not in formulas.things:
         groups[0][1].append(Insertion(TIME, "time since the start of the run", "s"))
     return [(name, offered) for name, offered in groups if offered]
 

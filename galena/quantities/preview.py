@@ -79,12 +79,12 @@ def preview(
         return Preview(math, Mistake(str(error)))
     try:
         ready = derivation.formulas.compiled(formula, wanted, quantity)
-        made = _unsaved(experiment, formula, ready, symbol, quantity)
-        derivation.formulas.refuse_circle(made)
+        unsaved = _unsaved(experiment, formula, ready, symbol, quantity)
+        derivation.formulas.refuse_circle(unsaved)
     except FormulaError as error:
         return Preview(math, _mistake(formula, error))
-    found = [_of_run(run, made, derivation) for run in runs]
-    places = _places(decimals, found, made)
+    of_runs = [_of_run(run, unsaved, derivation) for run in runs]
+    places = _places(decimals, of_runs, unsaved)
     return Preview(
         math,
         None,
@@ -92,7 +92,7 @@ def preview(
         str(ready.natural),
         [str(one) for one in dimensions.choices(ready.natural)],
         ready.remarks,
-        [_shown(one, places) for one in found],
+        [_shown(one, places) for one in of_runs],
         places,
     )
 
@@ -129,38 +129,40 @@ def _unsaved(
 
 
 def _of_run(
-    run: Run, made: Quantity, derivation: Derivation
+    run: Run, unsaved: Quantity, derivation: Derivation
 ) -> tuple[Run, Readings | None, str, bool]:
     try:
-        bases = derivation.formulas.bases(made)
+        bases = derivation.formulas.bases(unsaved)
         rows = columns.load([run], bases, derivation)[run.pk].rows(bases)
         if rows is None:
             if not bases:
-                return run, None, derivation.why_without_rows(made), False
+                return run, None, derivation.why_without_rows(unsaved), False
             return run, None, "has not all that the formula uses", False
         part = rows.count > LONG
-        read, _ = derivation.readings(made, rows.first(LONG))
+        read, _ = derivation.readings(unsaved, rows.first(LONG))
     except GalenaError as error:
         return run, None, str(error), False
     return run, read, "", part
 
 
-def _places(decimals: str, found: list, made: Quantity) -> int:
+def _places(decimals: str, of_runs: list, unsaved: Quantity) -> int:
     """Tell how many decimals are shown: those chosen, or those that the values deserve."""
     if decimals.strip().isascii() and decimals.strip().isdigit():
         return min(int(decimals), 9)
-    for run, read, *_ in found:
+    for run, read, *_ in of_runs:
         if read is None:
             continue
         usual = None if read.combined is None else honest_decimals(read.combined, digits=2)
-        usual = usual if usual is not None else DecimalsJudge(made.experiment, run).decimals(made)
+        usual = (
+            usual if usual is not None else DecimalsJudge(unsaved.experiment, run).decimals(unsaved)
+        )
         if usual is not None:
             return usual
     return 2
 
 
-def _shown(found: tuple[Run, Readings | None, str, bool], places: int) -> OfRun:
-    run, read, trouble, part = found
+def _shown(of_run: tuple[Run, Readings | None, str, bool], places: int) -> OfRun:
+    run, read, trouble, part = of_run
     if read is None:
         return OfRun(run, trouble=trouble)
     u = read.combined
@@ -178,5 +180,5 @@ def _text(value: float, u: float | None, places: int) -> tuple[str, str]:
         return (numbers.fixed(value, places), "")
     if max(abs(value), u) < MOST_PLAIN and u > 10.0**-MOST_PLACES:
         return (numbers.fixed(value, places), numbers.fixed(u, places))
-    said, _, error = numbers.estimate(value, u).partition(" ± ")
-    return (said, error)
+    rounded, _, error = numbers.estimate(value, u).partition(" ± ")
+    return (rounded, error)

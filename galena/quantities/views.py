@@ -58,18 +58,18 @@ def keep_formula(request, experiment_id: int):
     if quantity is not None and not quantity.is_derived:
         raise Http404("A formula is of a derived quantity.")
     if quantity is not None and request.POST.get("was", quantity.formula) != quantity.formula:
-        said = (
+        refusal = (
             f"Meanwhile somebody has changed this formula to {quantity.formula}. Yours is still "
             "here: keep it again to put it in the place of theirs."
         )
-        return _page(request, experiment, quantity, typed=typed, trouble=said, status=409)
-    made: list[Quantity] = []
+        return _page(request, experiment, quantity, typed=typed, trouble=refusal, status=409)
+    kept: list[Quantity] = []
 
     def act() -> None:
         if quantity is None:
-            made.append(quantity_flows.add_derived(experiment, **typed))
+            kept.append(quantity_flows.add_derived(experiment, **typed))
         else:
-            made.append(quantity_flows.change_derived(quantity, **typed))
+            kept.append(quantity_flows.change_derived(quantity, **typed))
 
     wrong = _try(request, experiment, f"formula {typed['symbol']}", act)
     if wrong:
@@ -77,8 +77,8 @@ def keep_formula(request, experiment_id: int):
         return _page(request, experiment, quantity, typed=typed, wrong=wrong, status=422)
     request.session.pop(_draft_key(experiment), None)
     if "show" in request.POST:
-        return _show(request, experiment, made[0])
-    return _back(experiment, made[0].pk)
+        return _show(request, experiment, kept[0])
+    return _back(experiment, kept[0].pk)
 
 
 @require_POST
@@ -117,14 +117,14 @@ def act_on(request, experiment_id: int, quantity_id: int, act: str):
         "shift": quantity_flows.shift_origin,
         "reverse": quantity_flows.reverse_sign,
     }
-    made: list[Quantity | None] = []
+    changed: list[Quantity | None] = []
     wrong = _try(
-        request, experiment, f"{act} {quantity.symbol}", lambda: made.append(acts[act](quantity))
+        request, experiment, f"{act} {quantity.symbol}", lambda: changed.append(acts[act](quantity))
     )
     if wrong:
-        said = next(iter(wrong.values()))
-        return _page(request, experiment, quantity, trouble=said, status=409)
-    return _back(experiment, made[0].pk if made[0] else NEW)
+        refusal = next(iter(wrong.values()))
+        return _page(request, experiment, quantity, trouble=refusal, status=409)
+    return _back(experiment, changed[0].pk if changed[0] else NEW)
 
 
 @require_POST
@@ -167,8 +167,8 @@ def keep_symbol(request, experiment_id: int, condition_id: int):
     )
     of = _chosen(experiment, request.POST.get("of", ""))
     if wrong:
-        said = next(iter(wrong.values()))
-        return _page(request, experiment, of, trouble=said, status=422)
+        refusal = next(iter(wrong.values()))
+        return _page(request, experiment, of, trouble=refusal, status=422)
     return _back(experiment, of.pk if of else NEW)
 
 
@@ -249,15 +249,15 @@ def _page(
     trouble: str = "",
     status: int = 200,
 ):
-    known = formulas_of(experiment)
-    groups = listing.insertions(known)
+    formulas = formulas_of(experiment)
+    groups = listing.insertions(formulas)
     is_formula = quantity is None or quantity.is_derived
     typed = typed or (_draft(request, experiment, quantity) if is_formula else None)
     typed = typed or (_of_formula(quantity) if is_formula else _of_reading(quantity))
     context = {
         "tab": "desk",
         "experiment": experiment,
-        "listed": listing.listed(experiment, known),
+        "listed": listing.listed(experiment, formulas),
         "quantity": quantity,
         "is_formula": is_formula,
         "typed": typed,
@@ -267,10 +267,10 @@ def _page(
         "groups": groups,
         "offers": listing.offers(groups),
         "rules": RULES.values(),
-        "givens": _givens(known, given or {}),
+        "givens": _givens(formulas, given or {}),
         "conditions": experiment.conditions.filter(kind="number"),
-        "users": known.users(quantity) if quantity else [],
-        "uses": known.uses(quantity) if quantity else [],
+        "users": formulas.users(quantity) if quantity else [],
+        "uses": formulas.uses(quantity) if quantity else [],
     }
     if is_formula:
         context["preview"] = _preview(experiment, typed, quantity)
@@ -299,12 +299,12 @@ def _of_reading(quantity: Quantity) -> dict:
     }
 
 
-def _givens(known, back: dict) -> list[dict]:
+def _givens(formulas, back: dict) -> list[dict]:
     """Give the rows of the table of givens, the last one empty; the refused one as typed."""
     rows = [
         {"pk": one.pk, "name": one.name, "symbol": one.symbol, "value": one.text,
-         "unit": one.unit, "note": one.note, "users": [user.symbol for user in known.users(one)]}
-        for one in known.givens
+         "unit": one.unit, "note": one.note, "users": [user.symbol for user in formulas.users(one)]}
+        for one in formulas.givens
     ]  # fmt: skip
     rows.append({"pk": 0, "name": "", "symbol": "", "value": "", "unit": "", "note": ""})
     for row in rows:

@@ -174,12 +174,12 @@ def keep_scenes(run: Run, scenes: dict[str, dict[str, list[float]]]) -> None:
 
 def mark_interrupted() -> list[Run]:
     """Mark runs that no process records any more, and give them."""
-    found = list(Run.objects.filter(state=Run.State.RECORDING))
-    for run in found:
+    unfinished = list(Run.objects.filter(state=Run.State.RECORDING))
+    for run in unfinished:
         run.state, run.ended_at = Run.State.INTERRUPTED, timezone.now()
         run.ending = (
             "Galena was ended while this run was being recorded. "
             "All that was stored until then is here."
         )
         run.save(update_fields=["state", "ended_at", "ending"])
-    return found
+    return unfinished

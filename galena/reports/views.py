@@ -39,11 +39,11 @@ def pdf(request, experiment_id: int):
     report = flows.report_of(experiment)
     html = render_to_string("reports/print.html", _context(experiment, report))
     try:
-        made = PRESS.do(make_pdf, html)
+        document = PRESS.do(make_pdf, html)
     except PressError as error:
-        said = f"{error} The report is kept; load this address again."
-        return requested.refused(request, said, "The PDF could not be made", status=503)
-    response = HttpResponse(made, content_type="application/pdf")
+        refusal = f"{error} The report is kept; load this address again."
+        return requested.refused(request, refusal, "The PDF could not be made", status=503)
+    response = HttpResponse(document, content_type="application/pdf")
     name = file_name(report.title) + ".pdf"
     response["Content-Disposition"] = content_disposition_header(False, name)
     return response
@@ -69,11 +69,11 @@ def _save(posted, report) -> tuple[str, dict]:
 
 def _context(experiment, report) -> dict:
     sheet = first_sheet(experiment)
-    known = writing.references(sheet)
+    references = writing.references(sheet)
     return {
         "experiment": experiment,
         "report": report,
         "sheet": sheet,
-        "known": known,
-        "set": writing.set_page(report, sheet, known),
+        "known": references,
+        "set": writing.set_page(report, sheet, references),
     }

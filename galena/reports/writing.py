@@ -54,19 +54,19 @@ def references(sheet: Sheet) -> list[Reference]:
     ]
 
 
-def set_page(report: Report, sheet: Sheet, known: list[Reference]) -> Page:
+def set_page(report: Report, sheet: Sheet, references_known: list[Reference]) -> Page:
     """Set the report's text."""
-    by_name = {name: Reference(name, one.row, one.estimate) for one in known
+    by_name = {name: Reference(name, one.row, one.estimate) for one in references_known
                for name in (one.name, one.always)}  # fmt: skip
     unknown: list[str] = []
     quoted = 0
 
-    def number(found: re.Match) -> str:
+    def number(match: re.Match) -> str:
         nonlocal quoted
-        reference = by_name.get(found[1])
+        reference = by_name.get(match[1])
         if reference is None:
-            unknown.append(found[1])
-            return format_html('<mark class="unknown">no finding {}</mark>', found[1])
+            unknown.append(match[1])
+            return format_html('<mark class="unknown">no finding {}</mark>', match[1])
         quoted += 1
         estimate = reference.estimate
         return format_html(
@@ -91,17 +91,17 @@ def _origin(reference: Reference) -> str:
 
 def _figure(sheet: Sheet) -> str:
     try:
-        made = figure.of_sheet(sheet)
+        drawing = figure.of_sheet(sheet)
     except SeriesError as error:
         return format_html('<p class="unknown">{}</p>', error)
     span_cards = cards.of_sheet(sheet).spans
     spans = [card for card in span_cards if any(row.answer.fit for row in card.rows)]
     context = {
-        "svg": mark_safe(figure.draw(made)),
+        "svg": mark_safe(figure.draw(drawing)),
         "sheet": sheet,
-        "traces": made.traces,
+        "traces": drawing.traces,
         "spans": spans,
-        "has_fits": bool(made.curves),
+        "has_fits": bool(drawing.curves),
         "straight": all(
             row.finding.kind in ("line", "proportional")
             for card in spans

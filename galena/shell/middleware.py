@@ -89,13 +89,13 @@ class ShippedFiles(WhiteNoiseMiddleware):
     @staticmethod
     def serve(static_file, request):
         """Answer with the whole file, or with what its conditions call for."""
-        found = static_file.get_response(request.method, request.META)
+        file_response = static_file.get_response(request.method, request.META)
         content = b""
-        if found.file is not None:
-            with found.file as file:
+        if file_response.file is not None:
+            with file_response.file as file:
                 content = file.read()
-        response = HttpResponse(content, status=int(found.status))
+        response = HttpResponse(content, status=int(file_response.status))
         del response["Content-Type"]
-        for name, value in found.headers:
+        for name, value in file_response.headers:
             response[name] = value
         return response

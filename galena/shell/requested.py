@@ -46,16 +46,16 @@ def key_or_none(text: str | None) -> int | None:
 
 def key(text: str | None) -> int:
     """Read the key of a row. Raises Http404, as for a row that is not there."""
-    found = key_or_none(text)
-    if found is None:
+    key_read = key_or_none(text)
+    if key_read is None:
         raise Http404("There is no such key.")
-    return found
+    return key_read
 
 
 def keys(texts: Iterable[str]) -> list[int]:
     """Read several keys, leaving out what is none."""
-    found = [key_or_none(one) for one in texts]
-    return [one for one in found if one is not None][:MOST_KEYS]
+    read = [key_or_none(one) for one in texts]
+    return [one for one in read if one is not None][:MOST_KEYS]
 
 
 def whole(
@@ -71,31 +71,31 @@ def whole(
 
     clip: one beyond its bounds is taken for the bound. Raises RequestError.
     """
-    said = (text or "").strip()
-    if not said and otherwise is not None:
+    typed = (text or "").strip()
+    if not typed and otherwise is not None:
         return otherwise
-    if not _WHOLE.fullmatch(said):
+    if not _WHOLE.fullmatch(typed):
         raise RequestError(f"{name} go from {lo} to {hi}. Type a whole number.")
     if clip:
-        return min(max(int(said), lo), hi)
-    if not lo <= int(said) <= hi:
-        raise RequestError(f"{name} go from {lo} to {hi}, not {said}.")
-    return int(said)
+        return min(max(int(typed), lo), hi)
+    if not lo <= int(typed) <= hi:
+        raise RequestError(f"{name} go from {lo} to {hi}, not {typed}.")
+    return int(typed)
 
 
 def number(text: str | None, name: str) -> float:
     """Read a number as a page's script writes it. Raises RequestError."""
-    said = (text or "").strip()
-    if len(said) > _LONGEST_NUMBER or not _NUMBER.fullmatch(said):
+    typed = (text or "").strip()
+    if len(typed) > _LONGEST_NUMBER or not _NUMBER.fullmatch(typed):
         raise RequestError(f"{name} is no number.")
-    return bounded(float(said), name)
+    return bounded(float(typed), name)
 
 
 def end(text: str | None, name: str) -> float | None:
     """Read an end of a window; None, no end, for one beyond all numbers. Raises RequestError."""
-    said = (text or "").strip()
-    if len(said) <= _LONGEST_NUMBER and (_ENDLESS.fullmatch(said) or _NUMBER.fullmatch(said)):
-        value = float(said)
+    typed = (text or "").strip()
+    if len(typed) <= _LONGEST_NUMBER and (_ENDLESS.fullmatch(typed) or _NUMBER.fullmatch(typed)):
+        value = float(typed)
         return value if abs(value) <= numbers.LARGEST else None
     return number(text, name)
 
@@ -121,13 +121,13 @@ def listed(text: str | None, name: str) -> Any:
 
 def refused(
     request: HttpRequest,
-    said: str,
+    reason: str,
     title: str = "That request made no sense",
     *,
     status: int = 422,
 ) -> HttpResponse:
     """Answer why a request got nothing: in a line for a page's script, else with a page."""
     if request.headers.get("HX-Request") or request.headers.get("Accept", "").startswith("*/*"):
-        return HttpResponse(said, status=status, content_type="text/plain; charset=utf-8")
-    context = {"title": title, "message": said}
+        return HttpResponse(reason, status=status, content_type="text/plain; charset=utf-8")
+    context = {"title": title, "message": reason}
     return render(request, "shell/error.html", context, status=status)

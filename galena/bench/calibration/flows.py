@@ -26,12 +26,12 @@ def in_the_making(channel: Channel, person) -> Calibration:
         measured = {"quantity": record.quantity, "symbol": record.symbol, "unit": unit}
     try:
         with transaction.atomic():
-            made, _ = Calibration.objects.get_or_create(
+            calibration, _ = Calibration.objects.get_or_create(
                 channel=channel, made_by=person, made_at=None, defaults=measured
             )
     except IntegrityError:  # two windows opened the sheet at once
-        made = Calibration.objects.get(channel=channel, made_by=person, made_at=None)
-    return made
+        calibration = Calibration.objects.get(channel=channel, made_by=person, made_at=None)
+    return calibration
 
 
 def describe_value(
@@ -77,14 +77,14 @@ def add_take(making: Calibration, known: str, u_known: float, raw, seconds: floa
             f"The sensor was at its limit ({channel.minimum:g} to {channel.maximum:g} "
             f"{channel.unit}), so this take was not kept. Choose a standard within its range."
         )
-    found = describe(raw)
+    statistics = describe(raw)
     return making.takes.create(
         known=numbers.parse(known),
         known_text=known.replace("-", numbers.MINUS)[:40],
         u_known=u_known,
-        mean=found.mean,
-        sd=found.sd if math.isfinite(found.sd) else None,
-        count=found.count,
+        mean=statistics.mean,
+        sd=statistics.sd if math.isfinite(statistics.sd) else None,
+        count=statistics.count,
         seconds=seconds,
     )
 
@@ -138,7 +138,7 @@ def take_in(channel: Channel, text: str, person) -> Calibration:
             f"{channel.name} gives {channel.unit or 'plain numbers'}. Choose another file."
         )
     with transaction.atomic():
-        made = Calibration.objects.create(
+        calibration = Calibration.objects.create(
             channel=channel,
             made_by=person,
             made_at=timezone.now(),
@@ -149,8 +149,8 @@ def take_in(channel: Channel, text: str, person) -> Calibration:
             data=as_data(record),
             origin=f"from a file of {record.made_at or 'no date'}, {record.made_by}".rstrip(", "),
         )
-        put_in_force(channel, made)
-    return made
+        put_in_force(channel, calibration)
+    return calibration
 
 
 def whole(averaging, channel: Channel) -> None:

@@ -67,6 +67,6 @@ def _pairs(xs, ys) -> list[tuple[float, float]]:
 
 
 def _ticks(limits, scale, count: int) -> list[tuple[float, str]]:
-    found = ticks(*limits, count)
-    places = scale(np.array(found.places))
-    return [(round(float(a), 1), text) for a, text in zip(places, found.labels, strict=True)]
+    chosen = ticks(*limits, count)
+    places = scale(np.array(chosen.places))
+    return [(round(float(a), 1), text) for a, text in zip(places, chosen.labels, strict=True)]

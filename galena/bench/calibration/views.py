@@ -56,10 +56,10 @@ def take(request, experiment_id: int, channel_id: int):
         typed = posted.get("u_known", "").strip()
         u_known = abs(numbers.parse(typed, "Its uncertainty", "0.01")) if typed else 0.0
         seconds = calibration_flows.parse_seconds(posted.get("seconds", ""))
-        found = BENCH.feed_of(channel.pk)
-        if found is None:
+        place = BENCH.feed_of(channel.pk)
+        if place is None:
             raise LinkLost(f"{channel.name} gives no readings now. Is its cable in?")
-        averaging = found[0].average(found[1], seconds)
+        averaging = place[0].average(place[1], seconds)
     except GalenaError as error:
         return _sheet(request, experiment, channel, str(error), typed=posted)
     with _lock:
@@ -187,8 +187,8 @@ def _describe(making, posted) -> None:
 
 
 def _channel(channel_id: int) -> Channel:
-    known = Channel.objects.select_related("instrument", "calibration")
-    return get_object_or_404(known, pk=channel_id)
+    channels = Channel.objects.select_related("instrument", "calibration")
+    return get_object_or_404(channels, pk=channel_id)
 
 
 def _changed(request, experiment, channel: Channel):

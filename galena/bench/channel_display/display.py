@@ -61,11 +61,11 @@ def source_of(channel: Channel, record: CalibrationRecord | None) -> str:
 
 def channels(experiment: Experiment, wanted: list[int]) -> dict[int, Shown]:
     """Give how an experiment shows channels, by key; two queries."""
-    known = Channel.objects.filter(pk__in=wanted).select_related("instrument", "calibration")
+    kept = Channel.objects.filter(pk__in=wanted).select_related("instrument", "calibration")
     zeros = Prefetch("zeros", Zero.objects.select_related("set_by"))
-    found = list(known.prefetch_related(zeros))
+    listed = list(kept.prefetch_related(zeros))
     quantities = {one.source: one for one in experiment.quantities.all()}
-    return {one.pk: _shown(one, quantities.get(source_of(one, one.record))) for one in found}
+    return {one.pk: _shown(one, quantities.get(source_of(one, one.record))) for one in listed}
 
 
 def quantity_for(experiment: Experiment, shown: Shown) -> Quantity:

@@ -164,8 +164,8 @@ class Bench:
         One at a time: what was read earlier must not take the place of what was read later.
         """
         with self._lock:
-            known = [channel.pk for feed in list(self.feeds.values()) for channel in feed.channels]
-            shown = display.channels(experiment, known)
+            keys = [channel.pk for feed in list(self.feeds.values()) for channel in feed.channels]
+            shown = display.channels(experiment, keys)
             self._setups.pop(experiment.pk, None)
             self._setups[experiment.pk] = shown
             while len(self._setups) > MOST_EXPERIMENTS:
@@ -282,27 +282,27 @@ class Bench:
 
     def _strips_now(self, experiment_id: int) -> dict:
         shown = self._setups.get(experiment_id, {})
-        found, states = [], {}
+        read, states = [], {}
         for feed in list(self.feeds.values()):
             of_feed = strips.read(feed, shown) if feed.is_live else []
             states[str(feed.key)] = strips.state_of(feed, of_feed)
-            found += of_feed
+            read += of_feed
         tolerance = self.tolerances.get(experiment_id)
-        compared = {} if tolerance is None else strips.matched(found, tolerance)
-        told = [
-            strips.as_data(one) | {"match": compared.get(one.shown.channel.pk)} for one in found
+        compared = {} if tolerance is None else strips.matched(read, tolerance)
+        listed = [
+            strips.as_data(one) | {"match": compared.get(one.shown.channel.pk)} for one in read
         ]
-        return {"strips": told, "states": states, "shape": self.shape(experiment_id)}
+        return {"strips": listed, "states": states, "shape": self.shape(experiment_id)}
 
     def shape(self, experiment_id: int) -> str:
         """Name what instruments and strips there are, so that a page knows when to ask anew."""
         feeds = list(self.feeds.values())
-        told = [
+        parts = [
             f"{feed.key}{feed.link.state.health == 'looking'}{bool(feed.twin)}"
             + "".join(f",{one.pk}" for one in feed.channels if feed.is_live)
             for feed in feeds
         ]
-        return ";".join([*told, *sorted(self.room.plugged), str(experiment_id in self.tolerances)])
+        return ";".join([*parts, *sorted(self.room.plugged), str(experiment_id in self.tolerances)])
 
     def _ask_rigs(self) -> None:
         """Have the rigs that someone looks at asked how they are, without waiting for it."""
@@ -341,11 +341,11 @@ def _batch(
     return head | packed(stamps / 1e6, columns)
 
 
-def _drawn_by(one: Shown) -> dict:
+def _drawn_by(shown: Shown) -> dict:
     """Say how these readings were corrected, so that a trace drawn before can be moved along."""
-    done = one.correction
+    done = shown.correction
     return {
-        "curve": one.channel.calibration_id,
+        "curve": shown.channel.calibration_id,
         "slope": done.factor * done.sign,
         "taken": done.zero_value,
         "shift": done.shift,

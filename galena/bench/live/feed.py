@@ -98,9 +98,11 @@ class Feed:
             while self._recent[0].stamps[-1] < since:
                 self._recent.popleft()
             self._watch_changes(block)
-            for one in self._averagings:
-                one.add(block)
-            self._averagings = [one for one in self._averagings if not one.done.is_set()]
+            for averaging in self._averagings:
+                averaging.add(block)
+            self._averagings = [
+                averaging for averaging in self._averagings if not averaging.done.is_set()
+            ]
 
     def _watch_changes(self, block: Block) -> None:
         now = time.monotonic()
@@ -120,8 +122,8 @@ class Feed:
             self._unsent.clear()
             self._recent.clear()
             self._last = None
-            for one in self._averagings:
-                one.broken = f"The instrument went away: {self.link.state.reason}."
+            for averaging in self._averagings:
+                averaging.broken = f"The instrument went away: {self.link.state.reason}."
             self._averagings.clear()
 
     def average(self, column: int, seconds: float) -> Averaging:

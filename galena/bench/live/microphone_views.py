@@ -53,8 +53,8 @@ def hear(request, experiment_id: int):
     except InstrumentError as error:
         return _refused(str(error), 409)
     if microphone.is_heard and microphone.listening != listening and first:
-        said = "Another window listens with this microphone. Close one of the two."
-        return _refused(said, 409)
+        refusal = "Another window listens with this microphone. Close one of the two."
+        return _refused(refusal, 409)
     microphone.hear(listening, rate, first, np.frombuffer(body, dtype="<i2"))
     BENCH.connect(_address(serial), microphone.open)
     return HttpResponse(status=204)
@@ -70,10 +70,10 @@ def _microphone(serial: str, person: int) -> Microphone:
     """Give the microphone with a serial. Raises InstrumentError where it is someone else's, or
     one more would be too many."""
     with _lock:
-        known = _heard.get(serial)
-        if known is not None and known.person == person:
-            return known.microphone
-        if known is not None and known.microphone.is_heard:
+        microphone = _heard.get(serial)
+        if microphone is not None and microphone.person == person:
+            return microphone.microphone
+        if microphone is not None and microphone.microphone.is_heard:
             raise InstrumentError("This microphone is listened with by somebody else.")
         for gone in [key for key, one in _heard.items() if not one.microphone.is_heard]:
             feed = BENCH.feeds.get(_address(gone))

@@ -65,9 +65,9 @@ class Strip:
             (channel.minimum, self.raw <= channel.minimum + edge),
         ):
             if over.any():
-                said = "It is" if over[-1] else "Some readings are"
+                begin = "It is" if over[-1] else "Some readings are"
                 text = f"{limit:g} {channel.unit}".replace("-", numbers.MINUS)
-                return Remark(f"{said} at the limit of {text}.", "What lies beyond is not seen.")
+                return Remark(f"{begin} at the limit of {text}.", "What lies beyond is not seen.")
         if (lasted := self.feed.stuck_for(self.column)) > 0:
             return Remark(
                 f"The very same reading for {lasted:.0f} s.",
@@ -81,27 +81,27 @@ def read(feed: Feed, shown: dict[int, Shown]) -> list[Strip]:
     recent = feed.recent()
     strips = []
     for column, channel in enumerate(feed.channels):
-        one = shown.get(channel.pk)
-        if one is None or not one.used:
+        display = shown.get(channel.pk)
+        if display is None or not display.used:
             continue
         raw = recent[:, column] if column < recent.shape[1] else np.empty(0)
-        values = one.correction.apply(raw) if raw.size else raw
-        strips.append(Strip(one, feed, column, values, raw))
+        values = display.correction.apply(raw) if raw.size else raw
+        strips.append(Strip(display, feed, column, values, raw))
     return strips
 
 
 def as_data(strip: Strip) -> dict:
     """Say what a strip shows, ready for JSON."""
-    one, latest, noise = strip.shown, strip.latest, strip.noise
-    share = (latest - one.lo) / (one.hi - one.lo)
+    shown, latest, noise = strip.shown, strip.latest, strip.noise
+    share = (latest - shown.lo) / (shown.hi - shown.lo)
     remark = strip.remark
     scatter = strip.scatter
-    suggested = honest_decimals(scatter, one.resolution)
-    digits = remarks("reading", Digits(one.decimals, suggested)) if math.isfinite(scatter) else []
-    curve = one.correction.calibration
+    suggested = honest_decimals(scatter, shown.resolution)
+    digits = remarks("reading", Digits(shown.decimals, suggested)) if math.isfinite(scatter) else []
+    curve = shown.correction.calibration
     return {
-        "channel": one.channel.pk,
-        "text": numbers.fixed(latest, one.decimals),
+        "channel": shown.channel.pk,
+        "text": numbers.fixed(latest, shown.decimals),
         "noise": numbers.significant(noise) if math.isfinite(noise) else "–",
         "value": latest if math.isfinite(latest) else None,
         "level": round(min(1.0, max(0.0, share)), 4) if math.isfinite(share) else None,
@@ -129,19 +129,19 @@ def _shared(strip: Strip) -> str:
 def matched(strips: list[Strip], tolerance: float) -> dict[int, dict]:
     """Compare the strips of the commonest unit; says of each how it stands, by channel."""
     group = most_alike(strips)
-    found = matching.match([strip.mean for strip in group], tolerance)
-    if found is None:
+    matches = matching.match([strip.mean for strip in group], tolerance)
+    if matches is None:
         return {}
-    said = {}
-    for strip, off in zip(group, found.off, strict=True):
+    compared = {}
+    for strip, off in zip(group, matches.off, strict=True):
         text = numbers.fixed(abs(off), max(strip.shown.decimals, 0))
-        said[strip.shown.channel.pk] = {
+        compared[strip.shown.channel.pk] = {
             "words": matching.in_words(off, tolerance, text),
             "matched": abs(off) <= tolerance,
-            "level": found.level,
+            "level": matches.level,
             "tolerance": tolerance,
         }
-    return said
+    return compared
 
 
 def most_alike(strips: list[Strip]) -> list[Strip]:

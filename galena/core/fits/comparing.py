@@ -33,8 +33,8 @@ def compare(fits: Sequence[Fit]) -> list[Compared]:
     Source: Burnham and Anderson, Model Selection and Multimodel Inference, 2nd ed. (2002), 2.6.
     """
     order = sorted(range(len(fits)), key=lambda place: len(fits[place].free))
-    known = [fit.aicc for fit in fits if not math.isnan(fit.aicc)]
-    lowest = min(known, default=math.nan)
+    criteria = [fit.aicc for fit in fits if not math.isnan(fit.aicc)]
+    lowest = min(criteria, default=math.nan)
     compared: list[Compared] = []
     for place in order:
         fit = fits[place]

@@ -62,9 +62,9 @@ def fit(
         raise TooFewReadings(f"A fit ({chosen.label})", needed, int(values.size))
     weights = np.ones_like(values) if u is None else 1 / u
     solved = solution_of(chosen, places, values, weights, held, start or {})
-    found = state(chosen, places, values, weights, solved, tuple(held), u is not None, excluded)
-    refuse_no_wave(found, values, searched=not start)
-    return found
+    stated = state(chosen, places, values, weights, solved, tuple(held), u is not None, excluded)
+    refuse_no_wave(stated, values, searched=not start)
+    return stated
 
 
 @lru_cache(maxsize=256)

@@ -92,8 +92,8 @@ def _between(a: tuple[float, float], b: tuple[float, float]) -> float:
 
 def _of_lines(fit_a: Fit, fit_b: Fit, near: float) -> float | None:
     """Give the meeting of two straight lines; None where one of them is bent."""
-    for one in (fit_a, fit_b):
-        if not one.model.facts.is_straight:
+    for fit in (fit_a, fit_b):
+        if not fit.model.facts.is_straight:
             return None
     slope_a, slope_b = float(fit_a.rate(near)[0]), float(fit_b.rate(near)[0])
     if not abs(slope_a - slope_b) > _PARALLEL * max(abs(slope_a), abs(slope_b)):

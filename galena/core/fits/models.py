@@ -92,29 +92,29 @@ class LinearModel:
         """Give y at x, shape (n,)."""
         with np.errstate(all="ignore"):
             parts = [params[name] * _of(x, one) for name, one in self.basis.items()]
-        found: Floats = np.sum(parts, axis=0)
-        return found
+        y: Floats = np.sum(parts, axis=0)
+        return y
 
     def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the rate of change of y with x, shape (n,)."""
-        found = np.zeros_like(x)
+        slope = np.zeros_like(x)
         with np.errstate(all="ignore"):
-            for name, one in self.basis.items():
-                if one == "ln":
-                    found += params[name] / x
-                elif one:
-                    found += params[name] * one * x ** (one - 1)
-        return found
+            for name, power in self.basis.items():
+                if power == "ln":
+                    slope += params[name] / x
+                elif power:
+                    slope += params[name] * power * x ** (power - 1)
+        return slope
 
     def outside(self, x: Floats) -> NDArray[np.bool_]:
         """Tell the places at which the model has no value, shape (n,)."""
         bad = np.zeros(x.shape, dtype=bool)
-        for one in self.basis.values():
-            if one == "ln":
+        for power in self.basis.values():
+            if power == "ln":
                 bad |= x <= 0
-            elif one < 0:
+            elif power < 0:
                 bad |= x == 0
-            elif one != int(one):
+            elif power != int(power):
                 bad |= x < 0
         return bad
 
@@ -135,10 +135,10 @@ def _of(x: Floats, basis: Basis) -> Floats:
 def columns_of(columns: Iterable[Floats | float], count: int) -> Floats:
     """Put columns side by side, each in one piece of memory: shape (count, columns)."""
     parts = list(columns)
-    found = np.empty((count, len(parts)), order="F")
-    for place, one in enumerate(parts):
-        found[:, place] = one
-    return found
+    table = np.empty((count, len(parts)), order="F")
+    for place, column in enumerate(parts):
+        table[:, place] = column
+    return table
 
 
 def _linear(

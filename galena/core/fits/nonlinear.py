@@ -96,23 +96,23 @@ def _descended(problem: Problem, first: Floats, steps: int, near: float = _NEAR)
     with np.errstate(all="ignore"):
 
         def safe(p: Floats) -> Floats:
-            found = problem.residuals(p)
-            return found if np.isfinite(found).all() else np.full(found.shape, 1e150)
+            residuals = problem.residuals(p)
+            return residuals if np.isfinite(residuals).all() else np.full(residuals.shape, 1e150)
 
         def safe_jacobian(p: Floats) -> Floats:
-            found = problem.jacobian(p).T
-            return found if np.isfinite(found).all() else np.nan_to_num(found, nan=0.0)
+            jacobian = problem.jacobian(p).T
+            return jacobian if np.isfinite(jacobian).all() else np.nan_to_num(jacobian, nan=0.0)
 
         try:
-            p, _, told, *_ = leastsq(
+            p, _, details, *_ = leastsq(
                 safe, first, Dfun=safe_jacobian, full_output=True, ftol=near, xtol=near,
                 gtol=0.0, maxfev=steps, col_deriv=True,
             )  # fmt: skip
         except (ValueError, TypeError, np.linalg.LinAlgError):
             return None
         p = np.atleast_1d(np.asarray(p, dtype=np.float64))
-        rss = float(told["fvec"] @ told["fvec"])
-    return _End(p, told["fvec"], rss) if rss < 1e290 else None
+        rss = float(details["fvec"] @ details["fvec"])
+    return _End(p, details["fvec"], rss) if rss < 1e290 else None
 
 
 def _straight_down(problem: Problem, p: Floats) -> Solution | None:

@@ -148,8 +148,8 @@ def _settings(
     held: Mapping[str, float], x: Floats, y: Floats,
 ) -> list[dict[str, float]]:  # fmt: skip
     """List values to try of the parameters that are not linear, likely ones first."""
-    frequency = {one.frequency[0]: one for one in turnings if one.frequency[0] in others}
-    phases = {name for one in turnings for name in one.phase}
+    frequency = {value.frequency[0]: value for value in turnings if value.frequency[0] in others}
+    phases = {name for value in turnings for name in value.phase}
     rest = [name for name in others if name not in frequency]
     values = [
         _PHASES
@@ -165,11 +165,13 @@ def _settings(
     turned = []
     for setting, cycles in itertools.product(settings, standing_out):
         params = {**dict.fromkeys(sizes, 1.0), **setting, **held}
-        for name, one in frequency.items():
-            params[name] = _at_speed(one, name, {**params, one.place: middle}, 2 * np.pi * cycles)
-        for one in turnings:
-            for name in set(one.phase) & set(rest):
-                by = abs(float(_slope(one.angle, {**params, one.place: middle}, name)))
+        for name, value in frequency.items():
+            params[name] = _at_speed(
+                value, name, {**params, value.place: middle}, 2 * np.pi * cycles
+            )
+        for value in turnings:
+            for name in set(value.phase) & set(rest):
+                by = abs(float(_slope(value.angle, {**params, value.place: middle}, name)))
                 params[name] = setting[name] / by if by > 0 else setting[name]
         turned.append({name: params[name] for name in others})
     return turned

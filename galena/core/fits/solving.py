@@ -77,9 +77,9 @@ def _solve(
     else:
         columns = model.slopes(x)
         of = {name: columns[:, place] for place, name in enumerate(names)}
-        known = sum((held[name] * of[name] for name in held), np.zeros_like(x))
+        of_held = sum((held[name] * of[name] for name in held), np.zeros_like(x))
         some = np.stack([of[name] for name in free], axis=1)
-        solution = linear.solve(some * weights[:, None], (y - known) * weights)
+        solution = linear.solve(some * weights[:, None], (y - of_held) * weights)
         fitted, part = solution.parameters, solution.unscaled_covariance
     params = {**held, **dict(zip(free, map(float, fitted), strict=True))}
     places = [names.index(name) for name in free]
@@ -109,10 +109,10 @@ def _solve_curved(
         order = partial(np.array, dtype=np.float64)
         first = [order([one[name] for name in free]) for one in starts(model, x, y, begin)]
         solution = nonlinear.solve(problem, first)
-    found = {**held, **dict(zip(free, map(float, solution.parameters), strict=True))}
+    params = {**held, **dict(zip(free, map(float, solution.parameters), strict=True))}
     places = [names.index(name) for name in free]
     covariance[np.ix_(places, places)] = solution.unscaled_covariance
-    return Solved({name: found[name] for name in names}, covariance)
+    return Solved({name: params[name] for name in names}, covariance)
 
 
 def _of_typed_polynomial(
@@ -209,8 +209,8 @@ def problem_of(
         known_here = at(p)
         if known_here.jacobian is None:
             columns = known_here.slopes()
-            found = columns_of([columns[one] for one in place], x.shape[0])
-            known_here.jacobian = found if plain else found * weights[:, None]
+            table = columns_of([columns[one] for one in place], x.shape[0])
+            known_here.jacobian = table if plain else table * weights[:, None]
         return known_here.jacobian
 
     size = float(np.linalg.norm(y if plain else weights * y))

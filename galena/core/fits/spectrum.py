@@ -44,8 +44,8 @@ def frequencies(x: Floats, y: Floats) -> Floats:
         for window in (1.0, np.hanning(flat.size)):
             strongest += _peaks(flat * window, step, 1 / reach)
     most = (count - 1) / (2 * reach)
-    found = [one for one in sorted(strongest, reverse=True) if one[1] <= most]
-    kept = _apart([frequency for _, frequency in found], 0.5 / reach)
+    slow_enough = [one for one in sorted(strongest, reverse=True) if one[1] <= most]
+    kept = _apart([frequency for _, frequency in slow_enough], 0.5 / reach)
     return kept if even else _refined(places, values, kept, 1 / reach)
 
 

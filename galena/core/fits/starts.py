@@ -93,17 +93,17 @@ def _by_sizes(model: ModelFormula, x: Floats, y: Floats) -> list[dict[str, float
     reach_y = float(np.max(np.abs(y))) or 1.0
     scale = [one.size(reach_x, reach_y) for one in model.powers.values()]
     sizes = (*_SIZES, 1 / reach_x, reach_x)
-    made = [[size * one for one in scale] for size in _SIZES]
-    made += [[size] * len(scale) for size in sizes]
+    scaled = [[size * one for one in scale] for size in _SIZES]
+    scaled += [[size] * len(scale) for size in sizes]
     random = np.random.default_rng(7)  # the same starts each time
     pool = list(itertools.islice(itertools.product(_SIZES, repeat=len(scale)), 2000))
     for row in random.permutation(len(pool))[:_TRIED]:
         signs = random.choice([-1.0, 1.0], len(scale))
-        made.append(
+        scaled.append(
             [float(s) * w * size for s, w, size in zip(signs, pool[row], scale, strict=True)]
         )
     pool = list(itertools.islice(itertools.product(sizes, repeat=len(scale)), 2000))
     for row in random.permutation(len(pool))[:_TRIED]:
         signs = random.choice([-1.0, 1.0], len(scale))
-        made.append([float(s) * w for s, w in zip(signs, pool[row], strict=True)])
-    return [dict(zip(model.parameters, one, strict=True)) for one in made]
+        scaled.append([float(s) * w for s, w in zip(signs, pool[row], strict=True)])
+    return [dict(zip(model.parameters, one, strict=True)) for one in scaled]

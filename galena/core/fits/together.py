@@ -68,12 +68,12 @@ def fit_together(
         return np.concatenate([part.residuals(params(p, n)) for n, part in enumerate(parts)])
 
     def jacobian(p: Floats) -> Floats:
-        found, row = np.zeros((count, len(names)), order="F"), 0
+        table, row = np.zeros((count, len(names)), order="F"), 0
         for n, part in enumerate(parts):
             rows = slice(row, row + part.y.size)
-            found[rows, places[n]] = part.jacobian(params(p, n), free)
+            table[rows, places[n]] = part.jacobian(params(p, n), free)
             row = rows.stop
-        return found
+        return table
 
     begin = _beginnings(chosen, parts, held, start or {})
     mean = [float(np.mean([one[name] for one in begin])) for name in shared]
@@ -153,9 +153,9 @@ def _stated(
     ordered = {name: params[name] for name in names}
     # The covariance is that of all sets together; it must not be scaled by one set's scatter.
     solved = Solved(ordered, covariance)
-    found = state(part.model, part.x, part.y, part.weights, solved, held, True)
+    stated = state(part.model, part.x, part.y, part.weights, solved, held, True)
     if weighted:
-        return found
+        return stated
     alone = state(part.model, part.x, part.y, np.ones_like(part.y), solved, held, False)
     u = dict(zip(names, np.sqrt(np.diag(covariance)).tolist(), strict=True))
     return replace(alone, covariance=covariance, uncertainties=u, scatter_dof=spare)

@@ -84,12 +84,12 @@ def no_surer_than_readings(
     if not u.any() or not _is_usable(design):
         return fit
     carried = _gains(design) * (weights * u)[:, None]
-    known = carried.T @ carried
+    of_readings = carried.T @ carried
     had = _part(fit)
     with np.errstate(all="ignore"):
-        more = np.sqrt(np.nan_to_num(np.diag(known) / np.diag(had), nan=1.0, posinf=np.inf))
+        more = np.sqrt(np.nan_to_num(np.diag(of_readings) / np.diag(had), nan=1.0, posinf=np.inf))
     if not np.isfinite(more).all():  # readings without any scatter
-        return _with(fit, known)
+        return _with(fit, of_readings)
     more = np.maximum(1.0, more)
     return _with(fit, had * np.outer(more, more))
 

@@ -41,20 +41,20 @@ class CalibrationRecord:
 
 def as_data(record: CalibrationRecord) -> dict[str, Any]:
     """Give the record as plain data, ready for JSON."""
-    one = record.calibration
+    curve = record.calibration
     return {
         "kind": KIND,
         "version": 1,
         "quantity": record.quantity,
         "symbol": record.symbol,
-        "unit": one.unit,
+        "unit": curve.unit,
         "raw_unit": record.raw_unit,
-        "model": one.model,
-        "centre": one.centre,
-        "coefficients": list(one.coefficients),
-        "covariance": [list(row) for row in one.covariance],
-        "raw_range": [one.low, one.high],
-        "residual_sd": one.residual_sd if math.isfinite(one.residual_sd) else None,
+        "model": curve.model,
+        "centre": curve.centre,
+        "coefficients": list(curve.coefficients),
+        "covariance": [list(row) for row in curve.covariance],
+        "raw_range": [curve.low, curve.high],
+        "residual_sd": curve.residual_sd if math.isfinite(curve.residual_sd) else None,
         "standards": [vars(standard) for standard in record.standards],
         "made_at": record.made_at,
         "made_by": record.made_by,

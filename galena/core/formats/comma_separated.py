@@ -35,8 +35,8 @@ def write(head: Sequence[str], columns: Sequence[Column]) -> bytes:
     for line in head:
         # Commas part cells here too, so that a line stays a comment; its quotation marks are
         # typeset ones, which open no cell.
-        told = " ".join(line.split()).replace('"', "”")
-        rows.writerow([harmless(cell) for cell in f"# {told}".split(",")])
+        text = " ".join(line.split()).replace('"', "”")
+        rows.writerow([harmless(cell) for cell in f"# {text}".split(",")])
     rows.writerow([harmless(column.heading) for column in columns])
     count = max((column.numbers.size for column in columns), default=0)
     texts = []

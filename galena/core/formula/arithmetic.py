@@ -74,10 +74,10 @@ def _raised(base: Part, exponent: float) -> Part:
         return np.sqrt(base)
     if exponent == -1:
         return divide(Value(1.0), Value(base)).y
-    found = np.power(base, exponent)
+    powers = np.power(base, exponent)
     if exponent < 0:
-        return np.where(np.asarray(base) == 0, np.nan, found)
-    return found
+        return np.where(np.asarray(base) == 0, np.nan, powers)
+    return powers
 
 
 def plain(function: Callable[[Part], Part], slope: Slope) -> Callable[[Value], Value]:

@@ -31,13 +31,13 @@ def constants() -> dict[str, Constant]:
     """
     from scipy.constants import physical_constants
 
-    found = {"π": Constant("π", math.pi, 0.0, Unit(), "ratio of a circle to its diameter")}
+    by_symbol = {"π": Constant("π", math.pi, 0.0, Unit(), "ratio of a circle to its diameter")}
     text = resources.files("galena.core.formula").joinpath("constants.txt").read_text("utf-8")
     for line in text.splitlines():
         if not line or line.startswith("#"):
             continue
         symbol, key, unit, name = (part.strip() for part in line.split("|"))
         value, _, u = physical_constants[key]
-        found[symbol] = Constant(symbol, value, u, units.parse(unit), name)
-    found["pi"] = found["π"]
-    return found
+        by_symbol[symbol] = Constant(symbol, value, u, units.parse(unit), name)
+    by_symbol["pi"] = by_symbol["π"]
+    return by_symbol

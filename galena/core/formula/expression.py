@@ -100,8 +100,8 @@ class Expression:
         go in the order of x there. Raises FormulaError where a symbol is missing or rows differ
         in length.
         """
-        found = self._found(arrays, counted, by_place, apart=False)
-        return Evaluated(found.values, found.independent)
+        result = self._found(arrays, counted, by_place, apart=False)
+        return Evaluated(result.values, result.independent)
 
     def resolve(
         self,
@@ -134,8 +134,8 @@ class Expression:
         for start in range(0, count, _BLOCK):
             block = slice(start, min(start + _BLOCK, count))
             cut = {name: one.rows(block) for name, one in inputs.items()}
-            found = self._resolved(self._walk(cut, Rows(block.stop - start)), apart)
-            for place, part in enumerate(found):
+            resolved = self._resolved(self._walk(cut, Rows(block.stop - start)), apart)
+            for place, part in enumerate(resolved):
                 if part is not None:
                     if place not in kept:
                         kept[place] = np.empty(count)
@@ -174,11 +174,11 @@ class Expression:
     def _inputs(
         self, arrays: Mapping[str, ArrayLike | tuple[ArrayLike, ArrayLike] | Value]
     ) -> dict[str, Value]:
-        found = {name: _input(name, arrays, one) for name, one in self._terms.items()}
-        if TIME not in found and TIME in arrays:  # smoothing goes by the times, if they are known
+        inputs = {name: _input(name, arrays, one) for name, one in self._terms.items()}
+        if TIME not in inputs and TIME in arrays:  # smoothing goes by the times, if they are known
             given = arrays[TIME]
-            found[TIME] = given if isinstance(given, Value) else Value(_number_or_row(given))
-        return found
+            inputs[TIME] = given if isinstance(given, Value) else Value(_number_or_row(given))
+        return inputs
 
     def _walk(self, inputs: Mapping[str, Value], rows: Rows) -> Value:
         with np.errstate(all="ignore"):
@@ -209,14 +209,14 @@ class Expression:
 
     @cached_property
     def _terms(self) -> dict[str, Term]:
-        found: dict[str, Term] = {}
+        terms: dict[str, Term] = {}
         pending = [self.term]
         while pending:
             term = pending.pop()
             if term.operation == "symbol":
-                found[term.symbol] = term
+                terms[term.symbol] = term
             pending += reversed(term.terms)
-        return found
+        return terms
 
 
 def compile(
@@ -228,10 +228,10 @@ def compile(
     without it the simplest is chosen. Raises FormulaError, with the place in the text, for
     anything that is no formula or whose units do not fit.
     """
-    known = {same_symbol(name): _symbol(one) for name, one in symbols.items()}
+    by_symbol = {same_symbol(name): _symbol(one) for name, one in symbols.items()}
     tree = read(text)
     remarks: list[str] = []
-    reader = Reader(text, known, remarks)
+    reader = Reader(text, by_symbol, remarks)
     try:
         term = work_out(reader, tree)
         refuse_meaningless(reader, term)
@@ -254,7 +254,7 @@ def compile(
             0,
             len(text),
         )
-    used = tuple(dict.fromkeys(one.symbol for one in names(tree) if one.symbol in known))
+    used = tuple(dict.fromkeys(one.symbol for one in names(tree) if one.symbol in by_symbol))
     return Expression(
         text, tree, term, natural if wanted is None else wanted, natural, tuple(remarks), used
     )
@@ -282,10 +282,10 @@ def _can_be_cut(inputs: Mapping[str, Value]) -> bool:
     return not any(isinstance(one, Sensitivity) for one in parts)
 
 
-def _symbol(one: Symbol | Unit | str) -> Symbol:
-    if isinstance(one, str):
-        return Symbol(units.parse(one))
-    return Symbol(one) if isinstance(one, Unit) else one
+def _symbol(meaning: Symbol | Unit | str) -> Symbol:
+    if isinstance(meaning, str):
+        return Symbol(units.parse(meaning))
+    return Symbol(meaning) if isinstance(meaning, Unit) else meaning
 
 
 def _input(name: str, arrays: Mapping[str, object], term: Term) -> Value:
@@ -315,8 +315,8 @@ def _number_or_row(y: object) -> Part:
 def _rows(inputs: Mapping[str, Value], counted: ArrayLike | None, by_place: bool) -> Rows:
     sizes = {name: int(np.size(one.y)) for name, one in inputs.items() if np.ndim(one.y)}
     if len(set(sizes.values())) > 1:
-        said = ", ".join(f"{name} {size}" for name, size in sizes.items())
-        raise FormulaError(f"The symbols have different numbers of readings: {said}.")
+        listed = ", ".join(f"{name} {size}" for name, size in sizes.items())
+        raise FormulaError(f"The symbols have different numbers of readings: {listed}.")
     count = next(iter(sizes.values()), 1)
     mask = None if counted is None else np.asarray(counted, dtype=bool)
     return Rows(count, mask, by_place)
@@ -372,8 +372,8 @@ class _Evaluation:
 
 
 def _constant(term: Term) -> Value:
-    known = constants()[term.symbol]
+    constant = constants()[term.symbol]
     shared: dict[str, Part] = {}
-    if known.u and math.isfinite(known.u):
-        shared = {f"constant {known.symbol}": known.u * term.factor}
-    return Value(known.value * term.factor, shared=shared)
+    if constant.u and math.isfinite(constant.u):
+        shared = {f"constant {constant.symbol}": constant.u * term.factor}
+    return Value(constant.value * term.factor, shared=shared)

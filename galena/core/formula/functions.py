@@ -58,33 +58,33 @@ def _term(
 
 
 def _same(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
-    one = terms[0]
-    return _term(call, terms, one.dimension, one.written, one.points)
+    term = terms[0]
+    return _term(call, terms, term.dimension, term.written, term.points)
 
 
 def _size(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
-    one = terms[0]
-    if one.points:
-        said = reader.said(one)
-        raise one.refuse(
-            f"{said} is a temperature in °C, whose zero is chosen: it has no size without its "
-            f"sign. Take a difference, for example abs({said} - 0 °C)."
+    term = terms[0]
+    if term.points:
+        text = reader.said(term)
+        raise term.refuse(
+            f"{text} is a temperature in °C, whose zero is chosen: it has no size without its "
+            f"sign. Take a difference, for example abs({text} - 0 °C)."
         )
     return _same(reader, call, terms)
 
 
 def _alike(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
-    one = terms[0]
+    term = terms[0]
     for other in terms[1:]:
-        if one.dimension.measures_as(other.dimension) and one.points != other.points:
-            warm, step = (one, other) if one.points else (other, one)
+        if term.dimension.measures_as(other.dimension) and term.points != other.points:
+            warm, step = (term, other) if term.points else (other, term)
             raise other.refuse(
                 f"{reader.said(warm)} is a temperature in °C and {reader.said(step)} a difference "
                 f"in kelvins: {call.function} cannot compare them. Give both in °C."
             )
-        if not one.dimension.measures_as(other.dimension):
+        if not term.dimension.measures_as(other.dimension):
             raise other.refuse(
-                f"{reader.said(one)} is in {one.in_words} and {reader.said(other)} in "
+                f"{reader.said(term)} is in {term.in_words} and {reader.said(other)} in "
                 f"{other.in_words}: {call.function} cannot compare them."
             )
     return _same(reader, call, terms)
@@ -97,12 +97,12 @@ def _root(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
 
 
 def _of_number(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
-    one = terms[0]
-    if not one.dimension.without_angle.is_number:
-        example = f"{call.function}({reader.said(one)}/{_one_of(one)})"
-        raise one.refuse(
-            f"{call.function} needs a plain number, and {reader.said(one)} is in "
-            f"{one.in_words}. Divide by a quantity of the same kind, for example {example}."
+    term = terms[0]
+    if not term.dimension.without_angle.is_number:
+        example = f"{call.function}({reader.said(term)}/{_one_of(term)})"
+        raise term.refuse(
+            f"{call.function} needs a plain number, and {reader.said(term)} is in "
+            f"{term.in_words}. Divide by a quantity of the same kind, for example {example}."
         )
     return _term(call, terms, NUMBER, Unit())
 
@@ -113,33 +113,33 @@ def _one_of(term: Term) -> str:
 
 
 def _logarithm(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
-    one = terms[0]
-    if one.dimension.is_number:
+    term = terms[0]
+    if term.dimension.is_number:
         return _term(call, terms, NUMBER, Unit())
-    unit = one.unit
+    unit = term.unit
     reader.remark(
-        f"{call.function} takes {reader.said(one)} as a number of {one.in_words}: "
-        f"{call.function}({reader.said(one)}/{unit})."
+        f"{call.function} takes {reader.said(term)} as a number of {term.in_words}: "
+        f"{call.function}({reader.said(term)}/{unit})."
     )
     factor, origin = dimensions.factor(unit), dimensions.origin(unit)
-    number = Term(one.node, "number of", NUMBER, Unit(), (one,), factor=factor, origin=origin)
+    number = Term(term.node, "number of", NUMBER, Unit(), (term,), factor=factor, origin=origin)
     return _term(call, (number,), NUMBER, Unit())
 
 
 def _of_angle(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
-    one = terms[0]
-    turned = bool(one.dimension.angle) and one.dimension.without_angle.is_number
-    is_angle = turned or (one.dimension.is_number and one.turns)
-    if reader.free or is_angle or (one.dimension.is_number and one.number == 0.0):
+    term = terms[0]
+    turned = bool(term.dimension.angle) and term.dimension.without_angle.is_number
+    is_angle = turned or (term.dimension.is_number and term.turns)
+    if reader.free or is_angle or (term.dimension.is_number and term.number == 0.0):
         return _term(call, terms, NUMBER, Unit())
-    said, name = reader.said(one), call.function
-    if one.number is not None:
-        how = f"write {said} deg or {said} rad"
-    elif one.dimension.is_number:
-        how = f"{said} is a plain number. If it is in radians, write {said}*1 rad"
+    text, name = reader.said(term), call.function
+    if term.number is not None:
+        how = f"write {text} deg or {text} rad"
+    elif term.dimension.is_number:
+        how = f"{text} is a plain number. If it is in radians, write {text}*1 rad"
     else:
-        how = f"{said} is in {one.in_words}"
-    raise one.refuse(f"{name} needs an angle: {how}.")
+        how = f"{text} is in {term.in_words}"
+    raise term.refuse(f"{name} needs an angle: {how}.")
 
 
 def _to_angle(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
@@ -178,8 +178,8 @@ def _difference(term: Term) -> Unit:
 
 def _product(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
     y, x = terms
-    known = y.written is not None and x.written is not None
-    written = _difference(y) * _difference(x) if known else None
+    have_units = y.written is not None and x.written is not None
+    written = _difference(y) * _difference(x) if have_units else None
     return _term(call, terms, y.dimension * x.dimension, written)
 
 

@@ -64,8 +64,8 @@ class Term:
 
     def is_inside(self, text: str) -> str:
         """Give its text, shortened where it is long."""
-        said = text[self.node.start : self.node.end]
-        return said if len(said) <= 30 else said[:29] + "…"
+        text_of_node = text[self.node.start : self.node.end]
+        return text_of_node if len(text_of_node) <= 30 else text_of_node[:29] + "…"
 
     def refuse(self, message: str) -> FormulaError:
         """Make the error that names its place."""

@@ -60,17 +60,19 @@ class ModelFormula:
 
     def slopes(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the slope of y in each parameter, shape (n, parameters)."""
-        known = {name: Value(params[name], shared={name: 1.0}) for name in self.parameters}
-        return self._worked_out(x, known)[1]
+        params_as_values = {
+            name: Value(params[name], shared={name: 1.0}) for name in self.parameters
+        }
+        return self._worked_out(x, params_as_values)[1]
 
     def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the rate of change of y with x, shape (n,)."""
-        known = {name: Value(params[name]) for name in self.parameters}
+        params_as_values = {name: Value(params[name]) for name in self.parameters}
         place = self.places[0]
         with np.errstate(all="ignore"):
-            at = {**known, place: Value(x, shared={place: 1.0})}
-            found = evaluated(self.term, Rows(x.size), at)
-        return _row(found.shared.get(place, 0.0), x.size)
+            at = {**params_as_values, place: Value(x, shared={place: 1.0})}
+            y = evaluated(self.term, Rows(x.size), at)
+        return _row(y.shared.get(place, 0.0), x.size)
 
     def outside(self, x: Floats) -> NDArray[np.bool_]:
         """Tell the places at which the model has no value whatever its parameters."""
@@ -80,38 +82,38 @@ class ModelFormula:
     def powers(self) -> dict[str, Powers]:
         """The unit of each parameter as powers of those of x and y, 1 where none fits."""
         try:
-            found = self._fitting({"x": Fraction(1)}, {"y": Fraction(1)})
+            fitting = self._fitting({"x": Fraction(1)}, {"y": Fraction(1)})
         except FormulaError:
             return dict.fromkeys(self.parameters, Powers())
         return {
             name: Powers(float(one.get("y", 0)), float(one.get("x", 0)))
-            for name, one in found.items()
+            for name, one in fitting.items()
         }
 
     def units(self, x: Unit, y: Unit) -> dict[str, Unit]:
         """Tell each parameter's unit from those of x and y. Raises FormulaError."""
         vectors = [{s: Fraction(power) for s, power in one.factors if s != "rad"} for one in (x, y)]
-        found = self._fitting(*vectors)
+        fitting = self._fitting(*vectors)
         return {
             name: Unit(tuple((symbol, exponent(power)) for symbol, power in one.items() if power))
-            for name, one in found.items()
+            for name, one in fitting.items()
         }
 
     def _fitting(self, x: Vector, y: Vector) -> dict[str, Vector]:
         tree, places = read(self.formula), dict.fromkeys(self.places, x)
-        found = work_out_parameters(self.formula, tree, places, y, self.parameters)
-        return {name: found[name] for name in self.parameters}
+        powers = work_out_parameters(self.formula, tree, places, y, self.parameters)
+        return {name: powers[name] for name in self.parameters}
 
-    def _worked_out(self, x: Floats, known: dict[str, Value]) -> tuple[Floats, Floats]:
+    def _worked_out(self, x: Floats, params: dict[str, Value]) -> tuple[Floats, Floats]:
         columns = [x] if x.ndim == 1 else list(x.T)
         places = {name: Value(one) for name, one in zip(self.places, columns, strict=True)}
         count = x.shape[0]
         with np.errstate(all="ignore"):
-            found = evaluated(self.term, Rows(count), {**known, **places})
+            y = evaluated(self.term, Rows(count), {**params, **places})
         slopes = np.zeros((count, len(self.parameters)))
         for place, name in enumerate(self.parameters):
-            slopes[:, place] = found.shared.get(name, 0.0)
-        return _row(found.y, count), slopes
+            slopes[:, place] = y.shared.get(name, 0.0)
+        return _row(y.y, count), slopes
 
 
 MOST_PARAMETERS = 12
@@ -141,8 +143,8 @@ def compile_model(text: str, x: str | tuple[str, ...] = "x") -> ModelFormula:
             0,
             len(text),
         )
-    known = {name: Symbol(Unit(), name=name) for name in used}
-    term = work_out(Reader(text, known, [], free=True), tree)
+    symbols = {name: Symbol(Unit(), name=name) for name in used}
+    term = work_out(Reader(text, symbols, [], free=True), tree)
     return ModelFormula(text, places, parameters, term)
 
 

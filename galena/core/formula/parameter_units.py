@@ -31,10 +31,10 @@ class Powers:
     def unit(self, x: Unit, y: Unit) -> Unit:
         """Give the unit itself."""
         parts = [one ** _exact(power) for one, power in ((y, self.y), (x, self.x)) if power]
-        found = Unit()
+        product = Unit()
         for part in parts:
-            found = found * part
-        return found
+            product = product * part
+        return product
 
     def size(self, x: float, y: float) -> float:
         """Give a typical size of a parameter where x and y reach so far."""
@@ -97,31 +97,31 @@ class _Walk:
         return left
 
     def _call(self, node: Call) -> Form:
-        found = [self.of(one) for one in node.arguments]
+        forms = [self.of(form) for form in node.arguments]
         if node.function == "sqrt":
-            return {key: power / 2 for key, power in found[0].items()}
+            return {key: power / 2 for key, power in forms[0].items()}
         if node.function in _OF_NUMBER:
-            self.equal(found[0], node)
+            self.equal(forms[0], node)
             return {}
         if node.function in _ALIKE:
-            for one in found[1:]:
-                self.equal(self.minus(found[0], one), node)
-            return found[0]
+            for form in forms[1:]:
+                self.equal(self.minus(forms[0], form), node)
+            return forms[0]
         return {}  # a logarithm takes the number in its unit
 
     def _raised(self, base: Form, power: Node) -> Form:
         self.equal(self.of(power), power)
-        known = _number(power)
-        if known is None:
+        exponent = _number(power)
+        if exponent is None:
             return {}
-        return {key: one * known for key, one in base.items()}
+        return {key: one * exponent for key, one in base.items()}
 
     @staticmethod
     def minus(left: Form, right: Form, sign: int = 1) -> Form:
-        found = dict(left)
+        difference = dict(left)
         for key, power in right.items():
-            found[key] = found.get(key, Fraction(0)) - sign * power
-        return {key: power for key, power in found.items() if power}
+            difference[key] = difference.get(key, Fraction(0)) - sign * power
+        return {key: power for key, power in difference.items() if power}
 
     def equal(self, form: Form, node: Node) -> None:
         if form:
@@ -130,15 +130,15 @@ class _Walk:
 
 def _solve(walk: _Walk) -> list[str]:
     """Eliminate one parameter after the other; what is left over must be a plain number."""
-    known: dict[str, Form] = {}
+    solved: dict[str, Form] = {}
 
     def put_in(form: Form) -> Form:
-        found: Form = {}
+        put: Form = {}
         for key, power in form.items():
-            of = known.get(key[1]) if key[0] == "p" else None
-            for other, one in (of if of is not None else {key: Fraction(1)}).items():
-                found[other] = found.get(other, Fraction(0)) + one * power
-        return {key: power for key, power in found.items() if power}
+            of = solved.get(key[1]) if key[0] == "p" else None
+            for other, share in (of if of is not None else {key: Fraction(1)}).items():
+                put[other] = put.get(other, Fraction(0)) + share * power
+        return {key: power for key, power in put.items() if power}
 
     for form, node in walk.wanted:
         rest = put_in(form)
@@ -148,12 +148,12 @@ def _solve(walk: _Walk) -> list[str]:
                 raise _misfit(walk.text, node)
             continue
         factor = rest.pop(chosen)
-        known[chosen[1]] = {key: -power / factor for key, power in rest.items()}
-        for name in list(known):
-            known[name] = put_in(known[name])
+        solved[chosen[1]] = {key: -power / factor for key, power in rest.items()}
+        for name in list(solved):
+            solved[name] = put_in(solved[name])
     for name in walk.parameters:
-        found = known.get(name, {})
-        powers = {key[1]: power for key, power in found.items() if key[0] == ""}
+        solution = solved.get(name, {})
+        powers = {key[1]: power for key, power in solution.items() if key[0] == ""}
         if any(abs(power) > _LARGEST or power.denominator > 2 for power in powers.values()):
             raise FormulaError(f"No unit fits {name} in this model.", 0, len(walk.text))
         walk.solved[name] = powers

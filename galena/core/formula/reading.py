@@ -77,12 +77,12 @@ def same_symbol(symbol: str) -> str:
 
 def _refuse_depth(text: str) -> None:
     open_at: list[int] = []
-    for place, one in enumerate(text):
-        if one == "(":
+    for place, sign in enumerate(text):
+        if sign == "(":
             open_at.append(place)
             if len(open_at) > DEEPEST:
                 raise _too_deep(place)
-        elif one == ")":
+        elif sign == ")":
             if not open_at:
                 raise FormulaError(
                     "This bracket closes nothing. Take it out, or open one before it.",
@@ -119,10 +119,10 @@ def _unit_pattern() -> str:
     Without blanks a / or · between units belongs to the unit, as a blank alone does: m/s^2,
     N·m, kg m. With blanks around it, it divides or multiplies by what follows.
     """
-    ways = "|".join(re.escape(one).replace("/", r"\/") for one in units.ways_to_type())
-    one = rf"(?:{ways})(?![^\W²³¹⁰⁴-⁹])(?:\^-?\d+|⁻?[¹²³⁴-⁹])?"
-    group = rf"\/\({one}(?:(?:[·*]|[ ]+){one})*\)"
-    return rf"{one}(?:{group}|[\/·]{one}|[ ]+{one})*"
+    ways = "|".join(re.escape(unit).replace("/", r"\/") for unit in units.ways_to_type())
+    unit = rf"(?:{ways})(?![^\W²³¹⁰⁴-⁹])(?:\^-?\d+|⁻?[¹²³⁴-⁹])?"
+    group = rf"\/\({unit}(?:(?:[·*]|[ ]+){unit})*\)"
+    return rf"{unit}(?:{group}|[\/·]{unit}|[ ]+{unit})*"
 
 
 def _start(part: Node | Token) -> int:
@@ -213,37 +213,37 @@ def _explained(text: str, error: UnexpectedInput) -> FormulaError:
     rest = text[place:]
     word = re.match(r"[^\W\d][\w]*|\d[\d.]*|.", rest)
     end = place + len(word[0] if word else rest[:1])
-    found, last = text[place:end], before[-1:]
-    return FormulaError(_reason(found, last, before), place, end)
+    sign, last = text[place:end], before[-1:]
+    return FormulaError(_reason(sign, last, before), place, end)
 
 
-def _reason(found: str, last: str, before: str) -> str:
+def _reason(sign: str, last: str, before: str) -> str:
     after_operand = bool(last) and (last.isalnum() or last in ")%°_." or last in "²³¹⁰⁴⁵⁶⁷⁸⁹")
     behind = re.search(r"[^\W]+$|.$", before)
     left = behind[0] if behind else last
-    if found == ",":
+    if sign == ",":
         return (
             "This comma stands outside the brackets of a function. Decimals are written with a "
             "point, 0.5; functions separate what they take by commas, as rate(y, t)."
         )
-    if found == "=":
+    if sign == "=":
         return "Type only what stands to the right of the sign =. The symbol has its own field."
-    if found == "^" and last in "*^":
+    if sign == "^" and last in "*^":
         return "A power is written with one ^, for example v^2."
-    if found == "*" and last == "*":
+    if sign == "*" and last == "*":
         return "There are two signs for multiplying. For a power write ^, as in v^2."
-    if found[0].isalpha() and last.isdigit() and re.search(r"(?<![\w])[\d.]+$", before):
+    if sign[0].isalpha() and last.isdigit() and re.search(r"(?<![\w])[\d.]+$", before):
         return (
-            f"“{found}” is not a unit that Galena knows. For the number times a symbol write "
-            f"{left}*{found}."
+            f"“{sign}” is not a unit that Galena knows. For the number times a symbol write "
+            f"{left}*{sign}."
         )
-    if after_operand and (found[0].isalnum() or found in "(√"):
-        return f"There is no sign between “{left}” and “{found}”. To multiply write {left}*{found}."
-    if found in "+*/^-)," or found == "·":
+    if after_operand and (sign[0].isalnum() or sign in "(√"):
+        return f"There is no sign between “{left}” and “{sign}”. To multiply write {left}*{sign}."
+    if sign in "+*/^-)," or sign == "·":
         if not last:
-            return f"A formula does not begin with “{found}”. Write a symbol or a number before it."
-        return f"Between “{last}” and “{found}” a symbol or a number is missing."
-    return f"“{found}” has no meaning in a formula. Take it out."
+            return f"A formula does not begin with “{sign}”. Write a symbol or a number before it."
+        return f"Between “{last}” and “{sign}” a symbol or a number is missing."
+    return f"“{sign}” has no meaning in a formula. Take it out."
 
 
 def _unfinished(text: str) -> FormulaError:

@@ -61,9 +61,9 @@ class Rows:
 
     def spread(self, values: Floats, rows: Order) -> Floats:
         """Put values back into their rows; the other rows have none."""
-        found = np.full(self.count, np.nan)
-        found[rows] = values
-        return found
+        whole = np.full(self.count, np.nan)
+        whole[rows] = values
+        return whole
 
 
 def _through(rows: Rows, value: Value, y: Floats, seen: Order, stencil: Stencil) -> Value:
@@ -124,14 +124,14 @@ def rate(rows: Rows, y: Value, x: Value, window: Value | None = None) -> Value:
     if window is not None:
         return _smooth_rate(rows, y, x, seen, int(float(window.y)))
     slopes = calculus.rate(ys, xs)
-    found = rows.spread(np.where(np.isfinite(slopes), slopes, np.nan), seen)
+    slopes_by_row = rows.spread(np.where(np.isfinite(slopes), slopes, np.nan), seen)
     if y.is_certain and x.is_certain:
-        return Value(found)
+        return Value(slopes_by_row)
     stencil = calculus.rate_stencil(xs)
-    result = _through(rows, y, found, seen, stencil)
+    result = _through(rows, y, slopes_by_row, seen, stencil)
     if x.is_certain:
         return result
-    return added(result, _of_moved_nodes(rows, x, seen, stencil, found, (ys, xs)))
+    return added(result, _of_moved_nodes(rows, x, seen, stencil, slopes_by_row, (ys, xs)))
 
 
 def _of_moved_nodes(
@@ -163,14 +163,14 @@ def _smooth_rate(rows: Rows, y: Value, x: Value, seen: Order, window: int) -> Va
     if seen.size < window:
         return Value(np.full(rows.count, np.nan))
     slopes = calculus.smooth_rate(ys, xs, window)
-    found = rows.spread(slopes, seen)
+    slopes_by_row = rows.spread(slopes, seen)
     if y.is_certain and x.is_certain:
-        return Value(found)
-    of_y = _through_window(rows, y, found, seen, xs, window, of_rate=True)
+        return Value(slopes_by_row)
+    of_y = _through_window(rows, y, slopes_by_row, seen, xs, window, of_rate=True)
     if x.is_certain:
         return of_y
     by_places = calculus.window_rate_by_places(ys, xs, window)
-    return added(of_y, _through(rows, x, found, seen, by_places))
+    return added(of_y, _through(rows, x, slopes_by_row, seen, by_places))
 
 
 def smooth(rows: Rows, y: Value, window: Value, times: Value | None) -> Value:
@@ -183,10 +183,10 @@ def smooth(rows: Rows, y: Value, window: Value, times: Value | None) -> Value:
     if seen.size < size:
         return Value(np.full(rows.count, np.nan))
     along = np.arange(seen.size, dtype=np.float64) if times is None else rows.row(times)[seen]
-    found = rows.spread(calculus.smooth(rows.row(y)[seen], size, along), seen)
+    smoothed = rows.spread(calculus.smooth(rows.row(y)[seen], size, along), seen)
     if y.is_certain:
-        return Value(found)
-    return _through_window(rows, y, found, seen, along, size, of_rate=False)
+        return Value(smoothed)
+    return _through_window(rows, y, smoothed, seen, along, size, of_rate=False)
 
 
 def running_area(rows: Rows, y: Value, x: Value) -> Value:
@@ -195,10 +195,10 @@ def running_area(rows: Rows, y: Value, x: Value) -> Value:
     if seen.size < 2:
         return Value(np.full(rows.count, np.nan))
     ys, xs = rows.row(y)[seen], rows.row(x)[seen]
-    found = rows.spread(calculus.running_area(ys, xs), seen)
-    of_y = _accumulated(rows, y, found, seen, calculus.area_weights(xs))
+    areas = rows.spread(calculus.running_area(ys, xs), seen)
+    of_y = _accumulated(rows, y, areas, seen, calculus.area_weights(xs))
     before, own = _area_by_x(ys)
-    return added(of_y, _accumulated(rows, x, found, seen, (before, own)))
+    return added(of_y, _accumulated(rows, x, areas, seen, (before, own)))
 
 
 def area(rows: Rows, y: Value, x: Value) -> Value:
@@ -207,9 +207,9 @@ def area(rows: Rows, y: Value, x: Value) -> Value:
     if seen.size < 2:
         return Value(float("nan"))
     ys, xs = rows.row(y)[seen], rows.row(x)[seen]
-    found = calculus.area(ys, xs)
-    of_y = _summed(rows, y, found, seen, _last(calculus.area_weights(xs)))
-    return added(of_y, _summed(rows, x, found, seen, _last(_area_by_x(ys))))
+    total = calculus.area(ys, xs)
+    of_y = _summed(rows, y, total, seen, _last(calculus.area_weights(xs)))
+    return added(of_y, _summed(rows, x, total, seen, _last(_area_by_x(ys))))
 
 
 def _last(weights: tuple[Floats, Floats]) -> Floats:
@@ -252,9 +252,9 @@ def _accumulated(
 
 
 def _zeros(rows: Rows, values: Floats, seen: Order) -> Floats:
-    found = np.zeros(rows.count)
-    found[seen] = values
-    return found
+    zeros = np.zeros(rows.count)
+    zeros[seen] = values
+    return zeros
 
 
 def _summed(rows: Rows, value: Value, y: float, seen: Order, weights: Floats) -> Value:
@@ -266,8 +266,8 @@ def _summed(rows: Rows, value: Value, y: float, seen: Order, weights: Floats) ->
     def shared(tangent: Part) -> Part:
         return float(weights @ rows.row(tangent)[seen])
 
-    def each(one: Sensitivity) -> Sensitivity:
-        return one.summed(spread)
+    def each(sensitivity: Sensitivity) -> Sensitivity:
+        return sensitivity.summed(spread)
 
     return linear(y, value, each, shared, seen, rows.count)
 
@@ -307,10 +307,10 @@ def previous(rows: Rows, y: Value) -> Value:
     """The reading before each; the first has none."""
     seen = rows.seen(y)
     values = rows.row(y)[seen]
-    found = rows.spread(np.concatenate(([np.nan], values[:-1]))[: seen.size], seen)
+    before = rows.spread(np.concatenate(([np.nan], values[:-1]))[: seen.size], seen)
     if y.is_certain or seen.size < 2:
-        return Value(found)
+        return Value(before)
     columns = np.concatenate(([0], np.arange(seen.size - 1)))[:, None]
     weights = np.ones((seen.size, 1))
     weights[0] = 0.0
-    return _through(rows, y, found, seen, Stencil(columns, weights))
+    return _through(rows, y, before, seen, Stencil(columns, weights))

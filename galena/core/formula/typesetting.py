@@ -80,17 +80,17 @@ def _bare(node: Node) -> Node:
 def _number(node: Number) -> str:
     mantissa, _, power = node.text.lstrip("-").lower().partition("e")
     sign = f"<mo>{MINUS}</mo>" if node.text.startswith("-") else ""
-    said = f"{sign}<mn>{mantissa}</mn>"
+    mathml = f"{sign}<mn>{mantissa}</mn>"
     if power:
         shown = str(int(power)).replace("-", MINUS)
-        said += f"<mo>·</mo><msup><mn>10</mn><mn>{shown}</mn></msup>"
+        mathml += f"<mo>·</mo><msup><mn>10</mn><mn>{shown}</mn></msup>"
     if not node.unit:
-        return said
+        return mathml
     try:
         unit = units.format(units.parse(node.unit))
     except UnitError:
         unit = node.unit
-    return f'{said}<mspace width="0.2em"/><mi mathvariant="normal">{escape(unit)}</mi>'
+    return f'{mathml}<mspace width="0.2em"/><mi mathvariant="normal">{escape(unit)}</mi>'
 
 
 def _symbol(symbol: str) -> str:
@@ -120,8 +120,8 @@ def _arguments(node: Call) -> list[str]:
 
 
 def _named(node: Call) -> str:
-    said = "<mo>,</mo>".join(_arguments(node))
-    return f"<mi>{escape(node.function)}</mi><mo>(</mo>{said}<mo>)</mo>"
+    arguments = "<mo>,</mo>".join(_arguments(node))
+    return f"<mi>{escape(node.function)}</mi><mo>(</mo>{arguments}<mo>)</mo>"
 
 
 def _root(node: Call) -> str:

@@ -85,10 +85,10 @@ def _name(reader: Reader, node: Name) -> Term:
     symbol = reader.symbols.get(node.symbol)
     constant = constants().get(node.symbol)
     if symbol is None and constant is None:
-        said = _unknown(reader, node)
+        refusal = _unknown(reader, node)
         if node.symbol in FUNCTIONS:
-            raise FormulaError(said, node.start, node.end)
-        raise UnknownSymbolError(said, node.start, node.end, node.symbol)
+            raise FormulaError(refusal, node.start, node.end)
+        raise UnknownSymbolError(refusal, node.start, node.end, node.symbol)
     if symbol is None:
         assert constant is not None
         dimension, factor = dimensions.of(constant.unit), dimensions.factor(constant.unit)
@@ -121,11 +121,11 @@ def _symbol(node: Name, symbol: Symbol) -> Term:
 
 
 def _unknown(reader: Reader, node: Name) -> str:
-    known = [*reader.symbols, *constants()]
+    names = [*reader.symbols, *constants()]
     if node.symbol in FUNCTIONS:
         return f"{node.symbol} is a function: write {FUNCTIONS[node.symbol].form}."
-    near = get_close_matches(node.symbol, known, 1, 0.7)
-    near = near or [one for one in known if one.casefold() == node.symbol.casefold()]
+    near = get_close_matches(node.symbol, names, 1, 0.7)
+    near = near or [one for one in names if one.casefold() == node.symbol.casefold()]
     if near:
         return f"There is no {node.symbol} in this experiment. Is {near[0]} meant?"
     try:
@@ -142,10 +142,10 @@ def _unknown(reader: Reader, node: Name) -> str:
 
 
 def _negative(reader: Reader, node: Negative) -> Term:
-    one = work_out(reader, node.operand)
-    number = None if one.number is None else -one.number
-    return Term(node, "negative", one.dimension, one.written, (one,), -one.points, number,
-                one.turns)  # fmt: skip
+    term = work_out(reader, node.operand)
+    number = None if term.number is None else -term.number
+    return Term(node, "negative", term.dimension, term.written, (term,), -term.points, number,
+                term.turns)  # fmt: skip
 
 
 def _sum(reader: Reader, node: Binary, left: Term, right: Term) -> Term:
@@ -248,12 +248,14 @@ def _do_not_fit(reader: Reader, node: Binary, left: Term, right: Term) -> str:
             f"{done}."
         )
     other = right if plain is left else left
-    said = f"{reader.said(other)} is in {other.in_words} and {reader.said(plain)} is a plain number"
+    reason = (
+        f"{reader.said(other)} is in {other.in_words} and {reader.said(plain)} is a plain number"
+    )
     if plain.number is not None:
         return (
-            f"{said}: they cannot be {done}. Give it its unit: {reader.said(plain)} {other.unit}."
+            f"{reason}: they cannot be {done}. Give it its unit: {reader.said(plain)} {other.unit}."
         )
-    return f"{said}: they cannot be {done}."
+    return f"{reason}: they cannot be {done}."
 
 
 def _product(reader: Reader, node: Binary, left: Term, right: Term) -> Term:
@@ -329,10 +331,10 @@ def _raised(base: float | None, exponent: float | None) -> float | None:
     if base is None or exponent is None:
         return None
     try:
-        found = base**exponent
+        unit = base**exponent
     except (OverflowError, ZeroDivisionError):
         return None
-    return None if isinstance(found, complex) else _finite(found)
+    return None if isinstance(unit, complex) else _finite(unit)
 
 
 def _call(reader: Reader, node: Call) -> Term:

@@ -57,9 +57,9 @@ class Value:
 
     def _variance(self, source: str, each: Each) -> Part:
         if isinstance(each, Sensitivity):
-            found = each.variance(self.u[source])
+            variance = each.variance(self.u[source])
             # Values that are one number have the same variance in every row.
-            return float(found[0]) if np.ndim(self.y) == 0 else found
+            return float(variance[0]) if np.ndim(self.y) == 0 else variance
         return _square(each * self.u[source])
 
     def shared_variance(self) -> Part:
@@ -90,8 +90,8 @@ def combined(y: Part, *inputs: tuple[Value, Slope]) -> Value:
         if value.is_certain:
             continue
         by = slope() if callable(slope) else slope
-        for source, one in value.each.items():
-            part = _times(one, by)
+        for source, sensitivity in value.each.items():
+            part = _times(sensitivity, by)
             each[source] = _plus(each[source], part) if source in each else part
         for source, tangent in value.shared.items():
             step = _product(tangent, by)
@@ -127,13 +127,13 @@ def as_sensitivity(each: Each, count: int) -> Sensitivity:
 
 def _sum(parts: list[Part]) -> Part:
     """Add parts that nobody else needs: the memory of the first row is used for the sum."""
-    rows = [one for one in parts if isinstance(one, np.ndarray)]
-    single = sum(float(one) for one in parts if not isinstance(one, np.ndarray))
+    rows = [row for row in parts if isinstance(row, np.ndarray)]
+    single = sum(float(row) for row in parts if not isinstance(row, np.ndarray))
     if not rows:
         return single
     total = rows[0]
-    for one in (*rows[1:], *([single] if single else ())):
-        np.add(total, one, out=total)
+    for row in (*rows[1:], *([single] if single else ())):
+        np.add(total, row, out=total)
     return total
 
 

@@ -81,8 +81,10 @@ def too_few_across(t: Floats, y: Floats, max_rate: float) -> Remark | None:
     if across >= ENOUGH_ACROSS or rate * interval < 1.5:  # nothing could be done about it
         return None
     count = "no reading" if not across else f"only {across} reading{'s' if across > 1 else ''}"
-    said = f"{count.capitalize()} across the fastest part: its height and steepness are uncertain."
-    return Remark(said, f"Try {numbers.grouped(round(rate))} a second.")
+    sentence = (
+        f"{count.capitalize()} across the fastest part: its height and steepness are uncertain."
+    )
+    return Remark(sentence, f"Try {numbers.grouped(round(rate))} a second.")
 
 
 def at_limit(raw: Floats, lo: float, hi: float, resolution: float, unit: str) -> Remark | None:
@@ -190,10 +192,10 @@ def unchanged_steps(
     chance has it, while the changes before and after it are large. With `live` the last row is
     judged by the one before.
     """
-    found: dict[int, Remark] = {}
+    remarks: dict[int, Remark] = {}
     for row in range(1, y.size):
-        known = np.isfinite([y[row], y[row - 1], settings[row], settings[row - 1]]).all()
-        if not known or settings[row] == settings[row - 1]:
+        is_known = np.isfinite([y[row], y[row - 1], settings[row], settings[row - 1]]).all()
+        if not is_known or settings[row] == settings[row - 1]:
             continue
         chance = 3 * math.hypot(_or_zero(u[row]), _or_zero(u[row - 1]))
         change = abs(float(y[row] - y[row - 1]))
@@ -204,8 +206,8 @@ def unchanged_steps(
             continue
         large = min(around)
         if change <= max(chance, 0.02 * large) and large > max(4 * chance, 10 * change):
-            found[row] = Remark(f"The same as before, though {name} changed.", "Take it again.")
-    return found
+            remarks[row] = Remark(f"The same as before, though {name} changed.", "Take it again.")
+    return remarks
 
 
 def _steep_part(changes: Floats, steepest: int, noise: float) -> tuple[int, int]:

@@ -13,14 +13,14 @@ from galena.experiments.models import Experiment, Quantity
 LONGEST_NOTE = 300
 
 
-def add_span(sheet: Sheet, lo: float, hi: float, asked: Quantity | None = None) -> Span:
+def add_span(sheet: Sheet, lo: float, hi: float, quantity: Quantity | None = None) -> Span:
     """Mark off a stretch, to be asked of a quantity; DeskError where it has no width."""
     lo, hi = _ends(lo, hi)
     with transaction.atomic():
         Sheet.objects.filter(pk=sheet.pk).update(spans_made=F("spans_made") + 1)
         sheet.refresh_from_db(fields=["spans_made"])
         letter = _letter(sheet.spans_made)
-        span = sheet.spans.create(letter=letter, lo=lo, hi=hi, asked=asked)
+        span = sheet.spans.create(letter=letter, lo=lo, hi=hi, quantity=quantity)
         touch(sheet.experiment)
     return span
 
@@ -32,19 +32,19 @@ def move_span(span: Span, lo: float, hi: float) -> None:
     touch(span.sheet.experiment)
 
 
-def ask_of(thing: Span | Marker, quantity: Quantity) -> None:
+def ask_of(place: Span | Marker, quantity: Quantity) -> None:
     """Keep which quantity a span or a marker is asked of."""
-    if thing.asked_id != quantity.pk:
-        thing.asked = quantity
-        thing.save(update_fields=["asked"])
+    if place.quantity_id != quantity.pk:
+        place.quantity = quantity
+        place.save(update_fields=["quantity"])
 
 
-def add_marker(sheet: Sheet, x: float, asked: Quantity | None = None) -> Marker:
+def add_marker(sheet: Sheet, x: float, quantity: Quantity | None = None) -> Marker:
     """Point at a place, to be asked of a quantity."""
     with transaction.atomic():
         Sheet.objects.filter(pk=sheet.pk).update(markers_made=F("markers_made") + 1)
         sheet.refresh_from_db(fields=["markers_made"])
-        marker = sheet.markers.create(number=sheet.markers_made, x=x, asked=asked)
+        marker = sheet.markers.create(number=sheet.markers_made, x=x, quantity=quantity)
         touch(sheet.experiment)
     return marker
 
@@ -56,10 +56,10 @@ def move_marker(marker: Marker, x: float) -> None:
     touch(marker.sheet.experiment)
 
 
-def rename(thing: Span | Marker, name: str) -> None:
+def rename(place: Span | Marker, name: str) -> None:
     """Give a span or a marker a name beside its letter or number; empty takes it away."""
-    thing.name = _line(name, 40, "Keep the name to 40 characters.")
-    thing.save(update_fields=["name"])
+    place.name = _line(name, 40, "Keep the name to 40 characters.")
+    place.save(update_fields=["name"])
 
 
 def add_note(graph: Graph, text: str, x: float, y: float, side: str = "left") -> Note:
@@ -89,24 +89,24 @@ def point_note(note: Note, x: float, y: float) -> None:
     note.save(update_fields=["x", "y"])
 
 
-def drop(thing: Span | Marker | Finding | Note, experiment: Experiment) -> None:
+def drop(annotation: Span | Marker | Finding | Note, experiment: Experiment) -> None:
     """Take a span, a marker or a finding away."""
-    thing.delete()
+    annotation.delete()
     touch(experiment)
 
 
 def _note(text: str) -> str:
-    said = _line(text, LONGEST_NOTE, f"Keep the note to {LONGEST_NOTE} characters.")
-    if not said:
+    line = _line(text, LONGEST_NOTE, f"Keep the note to {LONGEST_NOTE} characters.")
+    if not line:
         raise DeskError("The note is empty. Write what is to be seen there.")
-    return said
+    return line
 
 
 def _line(text: str, longest: int, refusal: str) -> str:
-    said = " ".join(text.split())
-    if len(said) > longest:
+    line = " ".join(text.split())
+    if len(line) > longest:
         raise DeskError(refusal)
-    return said
+    return line
 
 
 def _ends(lo: float, hi: float) -> tuple[float, float]:

@@ -61,9 +61,9 @@ def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = F
     log = (sheet.x_view.log, _is_log(sheet))
     limits = {"x": window.x_limits(sheet, runs), "y": window.y_limits(runs, log=log[1])}
     spans = cards.of_sheet(sheet).spans if not bare else []
-    found = [row for card in spans for row in card.rows]
+    rows = [row for card in spans for row in card.rows]
     quantity = sheet.quantity
-    used = {row.finding.span_id for row in found}
+    used = {row.finding.span_id for row in rows}
     return Figure(
         x_label=(sheet.x_symbol, sheet.x_unit),
         y_label=(quantity.symbol, quantity.unit) if quantity else ("", ""),
@@ -71,7 +71,7 @@ def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = F
         y_limits=tuple(limits["y"]),
         traces=tuple(_trace(one, limits["x"], size[0]) for one in runs),
         curves=tuple(
-            one for one in cards.curves(found) if quantity and one["quantity"] == quantity.pk
+            one for one in cards.curves(rows) if quantity and one["quantity"] == quantity.pk
         ),
         spans=tuple(
             (card.span.letter, card.span.lo, card.span.hi) for card in spans if card.span.pk in used
@@ -90,13 +90,13 @@ def _is_log(sheet: Sheet) -> bool:
     return False
 
 
-def _trace(one: RunReadings, limits: list[float], width: int) -> Trace:
-    readings = one.readings if len(one.readings) <= FEW else one.readings.counted
+def _trace(read: RunReadings, limits: list[float], width: int) -> Trace:
+    readings = read.readings if len(read.readings) <= FEW else read.readings.counted
     x, y = readings.t, readings.y
     if x.size > FEW:
         x, y = envelope(x, y, limits[0], limits[1], min(250, width // 2))
-        return Trace(one.run.number, one.run.label, x, y, one.run.marked)
-    return Trace(one.run.number, one.run.label, x, y, one.run.marked, readings.aside)
+        return Trace(read.run.number, read.run.label, x, y, read.run.marked)
+    return Trace(read.run.number, read.run.label, x, y, read.run.marked, readings.aside)
 
 
 def draw(figure: Figure) -> str:
@@ -235,8 +235,8 @@ def _share(value, limits: tuple[float, float], log: bool):
 def _ticks(limits: tuple[float, float], about: int, log: bool) -> Marked:
     if log:
         return decades(*limits, about)
-    found = ticks(*limits, about)
-    return tuple(zip(found.places, found.labels, strict=True))
+    chosen = ticks(*limits, about)
+    return tuple(zip(chosen.places, chosen.labels, strict=True))
 
 
 def _filled(trace: Trace, index: int) -> str:

@@ -28,8 +28,8 @@ def x_limits(sheet: Sheet, runs: list[RunReadings]) -> tuple[float, float]:
 
 def _x_extremes(runs: list[RunReadings], *, log: bool) -> list[tuple[float, float]]:
     ends = []
-    for one in runs:
-        x = one.readings.t
+    for read in runs:
+        x = read.readings.t
         first = int(np.searchsorted(x, 0.0, side="right")) if log else 0
         if first < x.size:
             ends.append((float(x[first]), float(x[-1])))
@@ -59,7 +59,7 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
     troubles: dict[tuple[int, int], str] = {}
     shown = drawn(sheet, troubles)
     log = sheet.x_view.log
-    read = [one.read for one in shown]
+    read = [drawn_run.read for drawn_run in shown]
     whole = x_limits(sheet, read)
     if lo is None or hi is None or not -math.inf < lo < hi < math.inf or (log and lo <= 0):
         lo, hi = whole
@@ -67,14 +67,14 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
     edges = column_edges(lo, hi, columns, log=log)
     views = {graph.pk: {s: graph.view(s) for s in SIDES} for graph in sheet.graphs.all()}
     head, parts = [], []
-    for one in shown:
-        trace = one.trace
-        packed = _Packed(one.read.readings, edges, log, views[trace.graph_id][trace.side].log)
-        said, arrays = packed.parts()
+    for drawn_run in shown:
+        trace = drawn_run.trace
+        packed = _Packed(drawn_run.read.readings, edges, log, views[trace.graph_id][trace.side].log)
+        heading, arrays = packed.parts()
         head.append(
             {"graph": trace.graph_id, "side": trace.side, "quantity": trace.quantity_id}
-            | {"number": one.read.run.number}
-            | said
+            | {"number": drawn_run.read.run.number}
+            | heading
         )
         parts += arrays
     graphs = [
@@ -83,7 +83,7 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
         | {"zero": {side: _from_zero(shown, graph.pk, side) for side in SIDES}}
         for graph in sheet.graphs.all()
     ]
-    runs = {one.read.run.number: one.read.run for one in shown}
+    runs = {drawn_run.read.run.number: drawn_run.read.run for drawn_run in shown}
     text = json.dumps(
         {"lo": lo, "hi": hi, "columns": columns, "x": whole, "graphs": graphs}
         | {"zero": axes.from_zero(_x_extremes(read, log=False), room=_ROOM_ALONG)}
@@ -140,9 +140,9 @@ class _Packed:
     def parts(self) -> tuple[dict, list[bytes]]:
         """Give what the head says of it, and its arrays."""
         few = self.inside <= 2 * (self.edges.size - 1)
-        said, arrays = self._points(self.readings) if few else self._columns()
-        said |= {"inside": self.inside, "unseen": self.unseen, "gaps": self.gaps}
-        return said, arrays
+        heading, arrays = self._points(self.readings) if few else self._columns()
+        heading |= {"inside": self.inside, "unseen": self.unseen, "gaps": self.gaps}
+        return heading, arrays
 
     def _points(self, readings: Readings) -> tuple[dict, list[bytes]]:
         part = series.inside(readings.t, float(self.edges[0]), float(self.edges[-1]))
@@ -151,14 +151,14 @@ class _Packed:
         seen = readings.at(part)
         x, x0, xs = _scaled(self._x(seen.t))
         y, y0, ys = _scaled(self._y(seen.y))
-        said = {"kind": "points", "n": int(x.size), "x0": x0, "xs": xs, "y0": y0, "ys": ys}
+        heading = {"kind": "points", "n": int(x.size), "x0": x0, "xs": xs, "y0": y0, "ys": ys}
         arrays = [x, y]
         for name, u in (("u_y", seen.combined), ("u_x", seen.u_x)):
             if u is not None and np.nanmax(u, initial=0.0) > 0:
-                said[name] = True
+                heading[name] = True
                 arrays.append(u)
-        said["aside"] = [] if seen.aside is None else np.flatnonzero(seen.aside).tolist()
-        return said, [one.astype("<f4").tobytes() for one in arrays]
+        heading["aside"] = [] if seen.aside is None else np.flatnonzero(seen.aside).tolist()
+        return heading, [one.astype("<f4").tobytes() for one in arrays]
 
     def _columns(self) -> tuple[dict, list[bytes]]:
         counted = self.readings.counted
@@ -167,16 +167,16 @@ class _Packed:
             y = np.where(y > 0, y, np.nan)
         lows, highs = column_extremes(counted.t, y, self.edges)
         both, y0, ys = _scaled(self._y(np.concatenate((lows, highs))))
-        said = {"kind": "columns", "n": int(lows.size), "y0": y0, "ys": ys}
+        heading = {"kind": "columns", "n": int(lows.size), "y0": y0, "ys": ys}
         arrays = [both.astype("<f4").tobytes()]
         if self.readings.aside is not None:
             aside = self.readings.at(self.readings.aside)
             lo, hi = float(self.edges[0]), float(self.edges[-1])
             x, y = envelope(aside.t, aside.y, lo, hi, MOST_ASIDE)
             more, points = self._points(Readings(x, y))
-            said["apart"] = more
+            heading["apart"] = more
             arrays += points
-        return said, arrays
+        return heading, arrays
 
     def _x(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
         return _logarithm(x) if self.x_log else x

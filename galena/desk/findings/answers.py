@@ -13,7 +13,7 @@ from galena.core.fits.together import Set, fit_together
 from galena.core.influence import Influence
 from galena.desk.errors import DeskError
 from galena.desk.findings.building import OfFindings
-from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Asked
+from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Subject
 from galena.desk.findings.questions.basis import Source
 from galena.desk.findings.questions.fitted import model_of, stated, weights_of
 from galena.desk.models import Finding, Span
@@ -32,8 +32,8 @@ _answers: Cache[Answer] = Cache(MOST_KEPT)
 
 def answers(findings: list[Finding]) -> list[Answer]:
     """Work out what each question has for an answer now."""
-    known = Answers(findings)
-    return [known.of(one) for one in findings]
+    of_all = Answers(findings)
+    return [of_all.of(one) for one in findings]
 
 
 class Answers:
@@ -43,7 +43,7 @@ class Answers:
         self.findings = {_key(one): one for one in findings}
         self._load_what_is_used()
         self._answers: dict[Hashable, Answer] = {}
-        self._asked: dict[Hashable, Asked] = {}
+        self._asked: dict[Hashable, Subject] = {}
         self._doing: list[Hashable] = []
         self._trouble = ""
         self._found: dict[tuple[int, int, int], Placed] = {}
@@ -62,7 +62,7 @@ class Answers:
                 self._doing.remove(key)
         return self._answers[key]
 
-    def asked(self, finding: Finding) -> Asked:
+    def subject_of(self, finding: Finding) -> Subject:
         """Give what a question is asked of, with its readings. Raises DeskError."""
         key = _key(finding)
         if key not in self._asked:
@@ -71,19 +71,23 @@ class Answers:
 
     def _load_what_is_used(self) -> None:
         for _ in range(DEEPEST):
-            wanted = {pk for one in self.findings.values() for pk in one.of}
-            shared = [one for one in self.findings.values() if one.details.get("shared")]
+            wanted = {pk for member in self.findings.values() for pk in member.of}
+            shared = [member for member in self.findings.values() if member.details.get("shared")]
             missing = wanted - set(self.findings)
             if not (missing or shared):
                 return
-            found = Finding.objects.filter(pk__in=missing)
-            for one in shared:
-                found |= Finding.objects.filter(span=one.span_id, kind=one.kind,
-                                                quantity=one.quantity_id)  # fmt: skip
-            new = [one for one in found.select_related(*RELATED) if one.pk not in self.findings]
+            wanted_ones = Finding.objects.filter(pk__in=missing)
+            for member in shared:
+                wanted_ones |= Finding.objects.filter(span=member.span_id, kind=member.kind,
+                                                quantity=member.quantity_id)  # fmt: skip
+            new = [
+                member
+                for member in wanted_ones.select_related(*RELATED)
+                if member.pk not in self.findings
+            ]
             if not new:
                 return
-            self.findings |= {one.pk: one for one in new}
+            self.findings |= {member.pk: member for member in new}
 
     def _read(self) -> None:
         sheets = {one.sheet_id: one.sheet for one in self.findings.values()}
@@ -99,10 +103,10 @@ class Answers:
     def _readings_of(self, finding: Finding) -> Placed:
         if self._trouble:
             raise DeskError(self._trouble)
-        found = self._found.get((finding.sheet_id, finding.run_id, finding.quantity_id))
-        if found is None:
+        placed = self._found.get((finding.sheet_id, finding.run_id, finding.quantity_id))
+        if placed is None:
             raise DeskError(f"Run {finding.run.number} has not both of this sheet's quantities.")
-        return found
+        return placed
 
     def _work_out(self, finding: Finding) -> Answer:
         if finding.kind not in QUESTIONS:
@@ -114,28 +118,30 @@ class Answers:
                     return question.build(OfFindings(self, finding))
                 if finding.details.get("shared") and not finding.details.get("by_hand"):
                     return self._together(finding)
-                found = self._readings_of(finding)
-                return _answer(finding, found)
+                placed = self._readings_of(finding)
+                return _answer(finding, placed)
         except GalenaError as error:
             return Answer(trouble=str(error))
 
     def _together(self, finding: Finding) -> Answer:
         """Fit all findings of a span together that share the same parameters."""
         shared = finding.details["shared"]
-        group = [one for one in self.findings.values() if _shares(one, finding)]
-        group.sort(key=lambda one: one.run.number)
+        group = [member for member in self.findings.values() if _shares(member, finding)]
+        group.sort(key=lambda member: member.run.number)
         model = model_of(finding.kind, finding.details)
-        asked = [self.asked(one) for one in group]
-        weights = [weights_of(one) for one in asked]
-        sets = [Set(one.inside.t, one.inside.y, u)
-                for one, u in zip(asked, weights, strict=True)]  # fmt: skip
+        subjects = [self.subject_of(member) for member in group]
+        weights = [weights_of(member) for member in subjects]
+        sets = [Set(member.inside.t, member.inside.y, u)
+                for member, u in zip(subjects, weights, strict=True)]  # fmt: skip
         fixed = finding.details.get("fixed") or None
         start = finding.details.get("start") or None
         fits = fit_together(model, sets, shared, start=start, fixed=fixed)
-        for one, of_it, u, found in zip(group, asked, weights, fits, strict=True):
-            said = _without_residuals(stated(of_it, found, u))
+        for member, of_it, u, fitted in zip(group, subjects, weights, fits, strict=True):
+            answer = _without_residuals(stated(of_it, fitted, u))
             names = ", ".join(shared)
-            self._answers[_key(one)] = said.but(remark=f"{said.remark}; {names} shared by all runs")
+            self._answers[_key(member)] = answer.but(
+                remark=f"{answer.remark}; {names} shared by all runs"
+            )
         return self._answers[_key(finding)]
 
     def source(self, pk: int) -> Source:
@@ -144,8 +150,8 @@ class Answers:
         if finding is None or (finding.run and finding.run.removed_at):
             raise DeskError("The finding that this is built on was taken away.")
         answer = self.of(finding)
-        asked = self.asked(finding) if finding.run and finding.kind in FITS else None
-        return Source(said(finding), answer, asked)
+        subject = self.subject_of(finding) if finding.run and finding.kind in FITS else None
+        return Source(said(finding), answer, subject)
 
     def influence(self, pk: int, key: str) -> Influence | None:
         """Tell how a number of a finding changes with each of its readings, where it is known."""
@@ -153,7 +159,7 @@ class Answers:
         question = QUESTIONS.get(finding.kind)
         if question is None or question.influence is None or finding.run is None:
             return None
-        return question.influence(self.asked(finding), self.of(finding), key)
+        return question.influence(self.subject_of(finding), self.of(finding), key)
 
     def readings_key(self, pk: int) -> Hashable:
         """Name the readings that a finding is of."""
@@ -179,8 +185,8 @@ def told(finding: Finding) -> dict[str, object]:
 def identity(finding: Finding) -> tuple[Hashable, ...]:
     """Give what findings have in common that ask the same of the same quantity."""
     question = QUESTIONS.get(finding.kind)
-    asked = () if question is None else question.identity(finding.details)
-    return finding.kind, finding.quantity_id, *asked
+    inputs = () if question is None else question.identity(finding.details)
+    return finding.kind, finding.quantity_id, *inputs
 
 
 def _shares(finding: Finding, other: Finding) -> bool:
@@ -198,7 +204,7 @@ def _key(finding: Finding) -> Hashable:
     return finding.pk or id(finding)
 
 
-def _asked(finding: Finding, readings: Readings) -> Asked:
+def _asked(finding: Finding, readings: Readings) -> Subject:
     sheet, quantity = finding.sheet, finding.quantity
     if finding.span:
         places: tuple[float, ...] = (finding.span.lo, finding.span.hi)
@@ -213,7 +219,7 @@ def _asked(finding: Finding, readings: Readings) -> Asked:
         whole = readings.counted
         inside = whole
     inside, whole = (replace(one, shared=one.shared_by_all, u_zero=0.0) for one in (inside, whole))
-    return Asked(
+    return Subject(
         inside, whole, places, units.parse(sheet.x_unit), units.parse(quantity.unit),
         sheet.x_symbol, quantity.symbol, x_places.x_decimals(sheet, finding.run),
         quantity.decimals, told(finding), str(quantity.pk),

@@ -9,7 +9,7 @@ from galena.core import dimensions, units
 from galena.core.covariance import Correlation
 from galena.core.formula import Symbol, Value
 from galena.core.influence import correlation
-from galena.desk.findings.questions import QUESTIONS, Asked
+from galena.desk.findings.questions import QUESTIONS, Subject
 from galena.desk.findings.questions.basis import Basis, Named, Source, as_values
 from galena.desk.models import Finding
 from galena.experiments.formulas.symbols import formulas_of
@@ -52,8 +52,8 @@ class OfFindings(Basis):
         return between
 
     @property
-    def asked(self) -> Asked:
-        return self.answers.asked(self.finding)
+    def subject(self) -> Subject:
+        return self.answers.subject_of(self.finding)
 
     def symbols(self) -> tuple[dict[str, Symbol], dict[str, Value]]:
         names = list(self.finding.details.get("symbols", {}))
@@ -61,8 +61,8 @@ class OfFindings(Basis):
         symbols = {name: Symbol(number.estimate.unit, "quantity", name)
                    for name, number in zip(names, numbers, strict=True)}  # fmt: skip
         values = dict(zip(names, as_values(numbers, self.correlation), strict=True))
-        known = (self.answers.findings.get(pk) for pk in self.finding.of)
-        runs = {finding.run for finding in known if finding is not None}
+        used = (self.answers.findings.get(pk) for pk in self.finding.of)
+        runs = {finding.run for finding in used if finding is not None}
         for name, (symbol, value) in _constants(self.finding, runs).items():
             symbols.setdefault(name, symbol)
             values.setdefault(name, value)
@@ -86,20 +86,20 @@ def _constants(finding: Finding, runs: set[Run | None]) -> dict[str, tuple[Symbo
     held = ConditionValue.objects.filter(run=run) if run is not None else ()
     by_condition = {value.condition_id: value for value in held}
     constants: dict[str, tuple[Symbol, Value]] = {}
-    for symbol, thing in formulas_of(finding.sheet.experiment).things.items():
-        condition = by_condition.get(thing.pk) if isinstance(thing, Condition) else None
-        if isinstance(thing, Given):
-            source, value, u = f"given {thing.pk}", thing.value, thing.u
+    for symbol, named in formulas_of(finding.sheet.experiment).things.items():
+        condition = by_condition.get(named.pk) if isinstance(named, Condition) else None
+        if isinstance(named, Given):
+            source, value, u = f"given {named.pk}", named.value, named.u
         elif condition is not None and condition.value is not None:
-            source = f"condition {thing.pk} of {run.pk}"
+            source = f"condition {named.pk} of {run.pk}"
             value, u = condition.value, condition.u
         else:
             continue
-        unit = units.parse(thing.unit)
+        unit = units.parse(named.unit)
         size, origin = dimensions.factor(unit), dimensions.origin(unit)
         shared = {source: u * size} if u else {}
         constants[symbol] = (
-            Symbol(unit, "given", thing.name),
+            Symbol(unit, "given", named.name),
             Value(value * size + origin, shared=shared),
         )
     return constants

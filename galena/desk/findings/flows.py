@@ -55,13 +55,13 @@ def build(
     if question is None or question.build is None or question.count not in (None, len(of)):
         raise DeskError("This cannot be asked of these findings.")
     keys = [one[0] if isinstance(one, list) else one for one in of]
-    known = {one.pk: one for one in sheet.findings.filter(pk__in=keys)}
-    if len(known) < len(set(keys)):
+    by_key = {one.pk: one for one in sheet.findings.filter(pk__in=keys)}
+    if len(by_key) < len(set(keys)):
         raise DeskError("One of these findings was taken away in the meantime.")
-    if question.of_fits and any(one.kind not in FITS for one in known.values()):
+    if question.of_fits and any(one.kind not in FITS for one in by_key.values()):
         raise DeskError("Only fits meet. Choose two fits.")
     details = {**(details or {}), "of": of}
-    about = _about(question, known.get(keys[0]) if keys else None, quantity)
+    about = _about(question, by_key.get(keys[0]) if keys else None, quantity)
     for there in sheet.findings.filter(kind=kind):
         same = question.identity(there.details) == question.identity(details)
         if same and there.details["of"] == of and there.quantity == about.get("quantity"):
@@ -92,29 +92,29 @@ def build_formula(
 
     Raises FormulaError, DeskError.
     """
-    used = {one.symbol for one in names(read(text))}
+    used = {name_used.symbol for name_used in names(read(text))}
     chosen = {symbol: list(symbols[symbol]) for symbol in used if symbol in symbols}
     of = sorted({pk for pk, _ in chosen.values()})
     of_runs = sheet.experiment.conditions.exclude(symbol="").values_list("symbol", flat=True)
-    known = {*symbols, *constants(), *of_runs}
-    known |= set(sheet.experiment.givens.values_list("symbol", flat=True))
-    for one in names(read(text)):
-        if one.symbol not in known:
+    usable = {*symbols, *constants(), *of_runs}
+    usable |= set(sheet.experiment.givens.values_list("symbol", flat=True))
+    for name_used in names(read(text)):
+        if name_used.symbol not in usable:
             raise UnknownSymbolError(
-                f"There is no {one.symbol} among the findings, conditions and givens.",
-                one.start, one.end, one.symbol,
+                f"There is no {name_used.symbol} among the findings, conditions and givens.",
+                name_used.start, name_used.end, name_used.symbol,
             )  # fmt: skip
     if not chosen:
         raise DeskError(
             "Write a formula over findings, with their symbols as they stand in the list."
         )
     with transaction.atomic():
-        made = build(sheet, "formula", of, {"formula": text.strip(), "symbols": chosen})
-        rename(made, name)
-        trouble = Answers([made]).of(made).trouble
+        finding = build(sheet, "formula", of, {"formula": text.strip(), "symbols": chosen})
+        rename(finding, name)
+        trouble = Answers([finding]).of(finding).trouble
         if trouble:
             raise DeskError(trouble)
-    return made
+    return finding
 
 
 def _ask(
@@ -129,18 +129,20 @@ def _ask(
     if kind == TYPED:
         fits.chosen_model(str(details.get("formula", "")).strip())
     there = list(sheet.findings.filter(kind=kind, quantity=quantity, **place))
-    asked = QUESTIONS[kind].identity(details)
-    known = {one.run_id: one for one in there if QUESTIONS[kind].identity(one.details) == asked}
+    identity_asked = QUESTIONS[kind].identity(details)
+    by_run = {
+        one.run_id: one for one in there if QUESTIONS[kind].identity(one.details) == identity_asked
+    }
     _refuse_many(sheet, len(runs))
     with transaction.atomic():
-        found = [
-            known.get(run.pk) or Finding.objects.create(
+        findings = [
+            by_run.get(run.pk) or Finding.objects.create(
                 sheet=sheet, kind=kind, run=run, quantity=quantity, details=details, **place
             )
             for run in runs
         ]  # fmt: skip
         touch(sheet.experiment)
-    return found
+    return findings
 
 
 def _refuse_many(sheet: Sheet, more: int = 1) -> None:
@@ -164,10 +166,10 @@ def rename(finding: Finding, name: str) -> None:
 
 def say_why(finding: Finding, text: str) -> None:
     """Keep what the person says to why a model makes sense."""
-    said = text.strip()
-    if len(said) > LONGEST_WHY:
+    reason = text.strip()
+    if len(reason) > LONGEST_WHY:
         raise DeskError(f"Keep the reason to {LONGEST_WHY} characters.")
-    finding.why = said
+    finding.why = reason
     finding.save(update_fields=["why"])
 
 
@@ -192,26 +194,26 @@ def share(finding: Finding, shared: list[str]) -> None:
     if any(name in held for name in shared):
         raise DeskError("A parameter that is held cannot be shared. Free it first.")
     with transaction.atomic():
-        for one in _of_all_runs(finding):
-            _detail(one, shared=sorted(shared) or None, fixed=held or None, by_hand=None,
+        for member in _of_all_runs(finding):
+            _detail(member, shared=sorted(shared) or None, fixed=held or None, by_hand=None,
                     weighted=finding.details.get("weighted"))  # fmt: skip
 
 
 def lay_on(finding: Finding, params: dict[str, float]) -> None:
     """Lay a model over the readings by hand, not fitted."""
     _refuse_unknown(finding, params)
-    known = finding.details.get("by_hand") or {}
-    _detail(finding, by_hand={**known, **params}, shared=None)
+    before = finding.details.get("by_hand") or {}
+    _detail(finding, by_hand={**before, **params}, shared=None)
 
 
 def by_hand(finding: Finding) -> None:
     """Begin by hand: with what the fit has, or with what a start was found to be."""
-    asked = Answers([finding]).asked(finding)
+    subject = Answers([finding]).subject_of(finding)
     answer = Answers([finding]).of(finding)
     if answer.fit is not None:
         params = answer.fit.params
     else:
-        params = begin_with(finding, asked.inside.t, asked.inside.y)
+        params = begin_with(finding, subject.inside.t, subject.inside.y)
     _detail(finding, by_hand={name: float(value) for name, value in params.items()}, shared=None)
 
 
@@ -234,8 +236,8 @@ def begin_with(finding: Finding, x, y) -> dict[str, float]:
     try:
         if isinstance(model, fits.LinearModel):
             return fits.fit(model.key, x, y, fixed=held).params
-        found = starts(model, x, y, {})
-        return {**found[0], **held}
+        candidates = starts(model, x, y, {})
+        return {**candidates[0], **held}
     except (GalenaError, IndexError, ValueError):
         return dict.fromkeys(model.parameters, 1.0) | held
 
@@ -264,13 +266,15 @@ def show_residuals(finding: Finding, shown: bool) -> None:
     graphs = list(Graph.objects.filter(sheet=sheet))
     if len(graphs) >= MOST_GRAPHS:
         raise DeskError(f"A sheet holds {MOST_GRAPHS} graphs. Take one away first.")
-    made = Graph(sheet=sheet, share=SMALL, residuals_of=finding)
-    graphs.insert([one.pk for one in graphs].index(graph.pk) + 1, made)
-    for place, one in enumerate(graphs):
-        one.place = place
-    made.save()
-    Graph.objects.bulk_update([one for one in graphs if one is not made], ["place"])
-    Trace.objects.create(graph=made, quantity=finding.quantity)
+    below = Graph(sheet=sheet, share=SMALL, residuals_of=finding)
+    graphs.insert([each_graph.pk for each_graph in graphs].index(graph.pk) + 1, below)
+    for place, each_graph in enumerate(graphs):
+        each_graph.place = place
+    below.save()
+    Graph.objects.bulk_update(
+        [each_graph for each_graph in graphs if each_graph is not below], ["place"]
+    )
+    Trace.objects.create(graph=below, quantity=finding.quantity)
 
 
 def graph_of(finding: Finding) -> Graph | None:
@@ -297,12 +301,12 @@ def mark_plateaus(sheet: Sheet, quantity: Quantity, run: Run) -> list[Span]:
     """
     probe = Finding(sheet=sheet, span=Span(sheet=sheet, lo=-math.inf, hi=math.inf), kind="mean",
                     run=run, quantity=quantity)  # fmt: skip
-    readings = Answers([probe]).asked(probe).inside
-    found = plateaus(readings.t, readings.y)
-    if not found:
+    readings = Answers([probe]).subject_of(probe).inside
+    stretches = plateaus(readings.t, readings.y)
+    if not stretches:
         raise DeskError("No stretch was found in which it holds still. Mark one off by hand.")
     with transaction.atomic():
-        return [flows.add_span(sheet, lo, hi) for lo, hi in found if hi > lo]
+        return [flows.add_span(sheet, lo, hi) for lo, hi in stretches if hi > lo]
 
 
 def _of_all_runs(finding: Finding) -> list[Finding]:

@@ -51,24 +51,24 @@ def tables(runs: list[Run]) -> dict[int, Rows]:
     return worked_out
 
 
-def _worked_out(one: Harvest) -> Rows:
-    quantities = Quantity.objects.in_bulk([column["quantity"] for column in one.columns])
+def _worked_out(harvest: Harvest) -> Rows:
+    quantities = Quantity.objects.in_bulk([column["quantity"] for column in harvest.columns])
     runs = Run.objects.kept().prefetch_related("condition_values__condition")
-    runs = runs.in_bulk([run for run, _ in one.rows])
+    runs = runs.in_bulk([run for run, _ in harvest.rows])
     spans = Span.objects.select_related("sheet__x", "sheet__experiment")
-    spans = spans.in_bulk([span for _, span in one.rows])
-    of = Quantity.objects.in_bulk([column["of"] for column in one.columns if "of" in column])
-    cells = _cells(one, runs, spans, of)
-    groups = _groups(one, runs)
+    spans = spans.in_bulk([span for _, span in harvest.rows])
+    of = Quantity.objects.in_bulk([column["of"] for column in harvest.columns if "of" in column])
+    cells = _cells(harvest, runs, spans, of)
+    groups = _groups(harvest, runs)
     columns = []
-    for place, column in enumerate(one.columns):
+    for place, column in enumerate(harvest.columns):
         quantity = quantities.get(column["quantity"])
         if quantity is not None:
-            cell = _grouped(cells[place], groups) if one.repeats else cells[place]
+            cell = _grouped(cells[place], groups) if harvest.repeats else cells[place]
             u, shared = (part if np.any(part) else None for part in (cell.u, cell.shared))
             columns.append(WorkedOut(quantity, cell.values, u, shared))
-    names = [_of_row(runs.get(run), spans.get(span)) for run, span in one.rows]
-    return Rows(columns, [names[group[0]] for group in groups] if one.repeats else names)
+    names = [_of_row(runs.get(run), spans.get(span)) for run, span in harvest.rows]
+    return Rows(columns, [names[group[0]] for group in groups] if harvest.repeats else names)
 
 
 def _of_row(run: Run | None, span: Span | None) -> str:
@@ -84,57 +84,59 @@ class _Cells:
     shared: np.ndarray
 
 
-def _cells(one: Harvest, runs: dict, spans: dict, of: dict) -> list[_Cells]:
+def _cells(harvest: Harvest, runs: dict, spans: dict, of: dict) -> list[_Cells]:
     """Give the cells of each column."""
-    count = len(one.rows)
+    count = len(harvest.rows)
     probes: dict[tuple[int, int], Finding] = {}
-    for place, column in enumerate(one.columns):
-        for row, (run, span) in enumerate(one.rows):
+    for place, column in enumerate(harvest.columns):
+        for row, (run, span) in enumerate(harvest.rows):
             if "kind" in column and run in runs and span in spans and column["of"] in of:
                 probes[place, row] = Finding(
                     sheet=spans[span].sheet, span=spans[span], kind=column["kind"],
                     run=runs[run], quantity=of[column["of"]], details=column["details"],
                 )  # fmt: skip
     answers = Answers(probes.values())
-    found = []
-    for place, column in enumerate(one.columns):
+    cells = []
+    for place, column in enumerate(harvest.columns):
         values, u, shared = np.full(count, np.nan), np.zeros(count), np.zeros(count)
-        for row, (run, span) in enumerate(one.rows):
-            known = _known(column, runs.get(run), spans.get(span))
+        for row, (run, span) in enumerate(harvest.rows):
+            cell = _known(column, runs.get(run), spans.get(span))
             if (place, row) in probes:
-                known = _estimate(answers.of(probes[place, row]), column)
-            values[row], u[row], shared[row] = known
-        found.append(_Cells(values, u, shared))
-    return found
+                cell = _estimate(answers.of(probes[place, row]), column)
+            values[row], u[row], shared[row] = cell
+        cells.append(_Cells(values, u, shared))
+    return cells
 
 
 def _known(column: dict, run: Run | None, span: Span | None) -> tuple[float, float, float]:
     if "place" in column and span is not None:
         return (span.lo + span.hi) / 2, 0.0, 0.0
     if "condition" in column and run is not None:
-        for one in run.condition_values.all():
-            if one.condition_id == column["condition"] and one.value is not None:
-                return one.value, one.u or 0.0, 0.0
+        for held in run.condition_values.all():
+            if held.condition_id == column["condition"] and held.value is not None:
+                return held.value, held.u or 0.0, 0.0
     return math.nan, 0.0, 0.0
 
 
 def _estimate(answer: Answer, column: dict) -> tuple[float, float, float]:
     """Give a finding's value, its own uncertainty and what it shares with the other rows."""
-    for one in answer.estimates:
-        if one.key == column["key"]:
-            own = one.own_uncertainty
-            shared = sum(part for name, part in one.parts.items() if not name.startswith("fit "))
-            return one.value, own if math.isfinite(own) else 0.0, shared
+    for estimate in answer.estimates:
+        if estimate.key == column["key"]:
+            own = estimate.own_uncertainty
+            shared = sum(
+                part for name, part in estimate.parts.items() if not name.startswith("fit ")
+            )
+            return estimate.value, own if math.isfinite(own) else 0.0, shared
     return math.nan, 0.0, 0.0
 
 
-def _groups(one: Harvest, runs: dict[int, Run]) -> list[list[int]]:
+def _groups(harvest: Harvest, runs: dict[int, Run]) -> list[list[int]]:
     """Put the rows of runs that repeat each other together."""
-    if not one.repeats:
-        return [[row] for row in range(len(one.rows))]
-    places = {run: row for row, (run, _) in enumerate(one.rows)}
-    found = repeats.groups([runs[run] for run, _ in one.rows if run in runs])
-    return [[places[run.pk] for run in group] for group in found]
+    if not harvest.repeats:
+        return [[row] for row in range(len(harvest.rows))]
+    places = {run: row for row, (run, _) in enumerate(harvest.rows)}
+    alike = repeats.groups([runs[run] for run, _ in harvest.rows if run in runs])
+    return [[places[run.pk] for run in group] for group in alike]
 
 
 def _grouped(cells: _Cells, groups: list[list[int]]) -> _Cells:

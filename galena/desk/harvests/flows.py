@@ -25,8 +25,8 @@ def harvest(
 
     Raises DeskError where there is nothing to take.
     """
-    asked = _questions(findings)
-    if not asked:
+    questions = _questions(findings)
+    if not questions:
         raise DeskError("Ask something of this span first: a harvest takes its findings.")
     pairs = [(run.pk, one.pk) for one in spans for run in runs]
     if not 1 <= len(pairs) <= MOST_ROWS:
@@ -42,13 +42,13 @@ def harvest(
         )  # fmt: skip
         columns = [] if repeats else _places(sheet, span, spans)
         columns += _conditions(experiment, runs)
-        for finding in asked:
+        for finding in questions:
             columns += _numbers(experiment, finding, answered.of(finding))
-        made = Harvest.objects.create(
+        harvested = Harvest.objects.create(
             run=run, rows=pairs, columns=columns[:MOST_COLUMNS], repeats=repeats
         )
         touch(experiment)
-    return made
+    return harvested
 
 
 def _name(span: Span, spans: list[Span]) -> str:
@@ -59,12 +59,12 @@ def _name(span: Span, spans: list[Span]) -> str:
 
 def _questions(findings: list[Finding]) -> list[Finding]:
     """Give one finding for each question that was asked."""
-    found: dict[tuple, Finding] = {}
-    for one in findings:
-        if one.span_id and not one.details.get("by_hand") and not one.is_built:
-            key = (one.kind, one.quantity_id, str(_told(one)))
-            found.setdefault(key, one)
-    return list(found.values())
+    by_question: dict[tuple, Finding] = {}
+    for finding in findings:
+        if finding.span_id and not finding.details.get("by_hand") and not finding.is_built:
+            key = (finding.kind, finding.quantity_id, str(_told(finding)))
+            by_question.setdefault(key, finding)
+    return list(by_question.values())
 
 
 def _told(finding: Finding) -> dict:
@@ -76,42 +76,42 @@ def _places(sheet: Sheet, span: Span, spans: list[Span]) -> list[dict]:
     """Give the middle of each span as a column, where there are several."""
     if len(spans) < 2:
         return []
-    made = _quantity(sheet.experiment, f"middle of the span, {sheet.x_symbol}",
+    quantity = _quantity(sheet.experiment, f"middle of the span, {sheet.x_symbol}",
                      f"{_letters(sheet.x_symbol)}_mid", sheet.x_unit, 2)  # fmt: skip
-    return [{"quantity": made.pk, "place": True}]
+    return [{"quantity": quantity.pk, "place": True}]
 
 
 def _conditions(experiment, runs: list[Run]) -> list[dict]:
     held = ConditionValue.objects.filter(run__in=runs, condition__experiment=experiment)
-    known = set(held.exclude(value=None).values_list("condition_id", flat=True))
-    found = []
-    for one in Condition.objects.filter(pk__in=known):
-        symbol = f"{_letters(one.symbol or one.name[:1])}_h"
-        texts = held.filter(condition=one).values_list("text", flat=True)
+    with_value = set(held.exclude(value=None).values_list("condition_id", flat=True))
+    columns = []
+    for condition in Condition.objects.filter(pk__in=with_value):
+        symbol = f"{_letters(condition.symbol or condition.name[:1])}_h"
+        texts = held.filter(condition=condition).values_list("text", flat=True)
         decimals = max((decimals_of_text(text.partition("±")[0]) for text in texts), default=0)
-        made = _quantity(experiment, one.name, symbol, one.unit, decimals)
-        found.append({"quantity": made.pk, "condition": one.pk})
-    return found
+        quantity = _quantity(experiment, condition.name, symbol, condition.unit, decimals)
+        columns.append({"quantity": quantity.pk, "condition": condition.pk})
+    return columns
 
 
 def _numbers(experiment, finding: Finding, answer: Answer) -> list[dict]:
     if answer.trouble:
         return []
-    found = []
-    for one in answer.estimates:
+    columns = []
+    for estimate in answer.estimates:
         letters = finding.quantity.symbol
         single = len(answer.estimates) == 1
-        name = f"{finding.kind} of {letters}" if single else f"{one.name} of {letters}"
-        if one.key == "x":
+        name = f"{finding.kind} of {letters}" if single else f"{estimate.name} of {letters}"
+        if estimate.key == "x":
             symbol = f"{_letters(finding.sheet.x_symbol)}_{_letters(letters)}"
-        elif one.key in ("mean", "y"):
+        elif estimate.key in ("mean", "y"):
             symbol = f"{_letters(letters)}_{finding.kind}"
         else:
-            symbol = f"{_letters(one.key)}_{_letters(letters)}"
-        made = _quantity(experiment, name, symbol, str(one.unit), _decimals(one))
-        asked = {"kind": finding.kind, "of": finding.quantity_id, "details": _told(finding)}
-        found.append({"quantity": made.pk, "key": one.key} | asked)
-    return found
+            symbol = f"{_letters(estimate.key)}_{_letters(letters)}"
+        quantity = _quantity(experiment, name, symbol, str(estimate.unit), _decimals(estimate))
+        question = {"kind": finding.kind, "of": finding.quantity_id, "details": _told(finding)}
+        columns.append({"quantity": quantity.pk, "key": estimate.key} | question)
+    return columns
 
 
 def _letters(symbol: str) -> str:
@@ -119,10 +119,10 @@ def _letters(symbol: str) -> str:
     return "".join(one for one in symbol if one.isalnum()) or "q"
 
 
-def _decimals(one: Estimate) -> int:
-    u = one.uncertainty
-    if one.decimals is not None and not (math.isfinite(u) and u > 0):
-        return one.decimals
+def _decimals(estimate: Estimate) -> int:
+    u = estimate.uncertainty
+    if estimate.decimals is not None and not (math.isfinite(u) and u > 0):
+        return estimate.decimals
     if not (math.isfinite(u) and u > 0):
         return 3
     return min(9, max(0, 1 - math.floor(math.log10(u))))

@@ -150,32 +150,31 @@ class SpanCard:
 
 def _agreement(rows: list[Row]) -> list[str]:
     """Say of each number whether the runs agree: how far the odd one lies from their mean."""
-    told = []
-    for one in rows[0].answer.estimates:
+    sentences = []
+    for estimate in rows[0].answer.estimates:
         pairs = [
             (row, other)
             for row in rows
             for other in row.answer.estimates
-            if other.key == one.key and other.own_uncertainty > 0
+            if other.key == estimate.key and other.own_uncertainty > 0
         ]
         if len(pairs) < 2:
             continue
-        found = agreement(
+        judged = agreement(
             [other.value for _, other in pairs], [other.own_uncertainty for _, other in pairs]
         )
-        how = "agree" if found.agree else "do not agree"
+        how = "agree" if judged.agree else "do not agree"
         runs = [row.finding.run for row, _ in pairs]
-        far = found.apart >= FAR_OFF
+        far = judged.apart >= FAR_OFF
         if len(runs) == 2:
-            by = "far" if far else f"{found.apart:.1f} of their uncertainties"
+            by = "far" if far else f"{judged.apart:.1f} of their uncertainties"
             words = f"{runs[0]} and {runs[1]} {how}, {by} apart"
         else:
-            by = "far off" if far else f"by {found.apart:.1f} of its uncertainty"
-            words = (
-                f"the {len(runs)} runs {how}; {runs[found.odd]} lies farthest from their mean, {by}"
-            )
-        told.append(f"{rows[0].label}, {one.name}: {words}")
-    return told
+            by = "far off" if far else f"by {judged.apart:.1f} of its uncertainty"
+            odd = runs[judged.odd]
+            words = f"the {len(runs)} runs {how}; {odd} lies farthest from their mean, {by}"
+        sentences.append(f"{rows[0].label}, {estimate.name}: {words}")
+    return sentences
 
 
 @dataclass(frozen=True)
@@ -279,44 +278,50 @@ def rows(sheet: Sheet) -> list[Row]:
 def of_span(sheet: Sheet, span: Span) -> list[Row]:
     """Give the findings of a span, with its ends as they are said to be."""
     kept = span.findings.exclude(run__removed_at__isnull=False).select_related("run", "quantity")
-    found = list(kept.prefetch_related("notes", "residuals").order_by("kind", "run__number", "pk"))
-    for one in found:
-        one.sheet, one.span = sheet, span
-    return _answered(found)
+    findings = list(
+        kept.prefetch_related("notes", "residuals").order_by("kind", "run__number", "pk")
+    )
+    for finding in findings:
+        finding.sheet, finding.span = sheet, span
+    return _answered(findings)
 
 
-def _answered(asked: list[Finding]) -> list[Row]:
-    known = Answers(asked)
-    names = [str(one) for one in asked]
-    return [Row(one, known.of(one), names.count(name) == 1)
-            for one, name in zip(asked, names, strict=True)]  # fmt: skip
+def _answered(findings: list[Finding]) -> list[Row]:
+    answers = Answers(findings)
+    names = [str(one) for one in findings]
+    return [Row(one, answers.of(one), names.count(name) == 1)
+            for one, name in zip(findings, names, strict=True)]  # fmt: skip
 
 
-def symbols(found: list[Row]) -> dict[str, tuple[Row, Estimate]]:
+def symbols(rows_of_it: list[Row]) -> dict[str, tuple[Row, Estimate]]:
     """Give each number of a ledger a symbol for formulas, as slope_A1 or k_B2.
 
     A finding with a name has that; those that would have the same symbol have their key behind.
     """
-    made: dict[str, tuple[Row, Estimate]] = {}
-    named = [(row, one, _symbol(row, one)) for row in found for one in row.answer.estimates]
+    by_symbol: dict[str, tuple[Row, Estimate]] = {}
+    named = [
+        (row, estimate, _symbol(row, estimate))
+        for row in rows_of_it
+        for estimate in row.answer.estimates
+    ]
     all_names = [name for *_, name in named]
-    for row, one, name in named:
+    for row, estimate, name in named:
         own = name if all_names.count(name) == 1 else f"{name}n{row.finding.pk}"
-        made[own] = (row, one)
-    return made
+        by_symbol[own] = (row, estimate)
+    return by_symbol
 
 
-def _symbol(row: Row, one: Estimate) -> str:
+def _symbol(row: Row, estimate: Estimate) -> str:
     finding = row.finding
     if finding.name:
         alone = len(row.answer.estimates) == 1
-        return finding.name if alone else f"{finding.name}_{one.key.replace('_', '')}"
+        return finding.name if alone else f"{finding.name}_{estimate.key.replace('_', '')}"
     number = finding.run.number if finding.run else ""
     at = finding.place.replace("=", "")
     key = (
-        one.key
-        if one.key not in ("value", "x", "y")
-        else f"{finding.kind.replace('_', '')}{one.key}"
+        estimate.key
+        if estimate.key not in ("value", "x", "y")
+        else f"{finding.kind.replace('_', '')}{estimate.key}"
     )
     return f"{key.replace('_', '')}_{at}{number}"
 
@@ -331,11 +336,11 @@ def of_sheet(sheet: Sheet) -> Ledger:
     def at(x: float, more: int = 0) -> tuple[str, str]:
         return x_places.place(sheet, x, decimals + more, longest)
 
-    found = rows(sheet)
+    all_rows = rows(sheet)
     by_span: dict[int, list[Row]] = {}
     by_marker: dict[int, list[Row]] = {}
     built = []
-    for row in found:
+    for row in all_rows:
         if row.finding.span_id:
             by_span.setdefault(row.finding.span_id, []).append(row)
         elif row.finding.marker_id:
@@ -346,66 +351,66 @@ def of_sheet(sheet: Sheet) -> Ledger:
     markers = [
         _marker_card(one, shown, at, by_marker.get(one.pk, [])) for one in sheet.markers.all()
     ]
-    return Ledger(sheet, spans, markers, built, found)
+    return Ledger(sheet, spans, markers, built, all_rows)
 
 
-def _span_card(span: Span, found: list[Row], runs, at) -> SpanCard:
+def _span_card(span: Span, rows_of_it: list[Row], runs, at) -> SpanCard:
     counts: dict[int, tuple[int, int]] = {}
-    for one in runs:
-        part = series.inside(one.readings.t, span.lo, span.hi)
-        inside = one.readings.at(part).counted
-        before = counts.get(one.run.pk, (0, 0))[1]
-        counts[one.run.pk] = (one.run.marked, max(before, len(inside)))
+    for read in runs:
+        part = series.inside(read.readings.t, span.lo, span.hi)
+        inside = read.readings.at(part).counted
+        before = counts.get(read.run.pk, (0, 0))[1]
+        counts[read.run.pk] = (read.run.marked, max(before, len(inside)))
     trouble = ""
     if runs and not any(count for _, count in counts.values()):
         trouble = "No reading of the shown runs lies in this span. Move it, or make it wider."
     (lo, unit), (hi, _) = at(span.lo, 1), at(span.hi, 1)
-    return SpanCard(span, found, list(counts.values()), lo, hi, unit, trouble)
+    return SpanCard(span, rows_of_it, list(counts.values()), lo, hi, unit, trouble)
 
 
 def _marker_card(marker: Marker, shown: list[Drawn], at, rows: list[Row]) -> MarkerCard:
-    found = {}
-    for one in shown:
-        if one.trace.graph.residuals_of_id is not None:
+    by_quantity = {}
+    for drawn_run in shown:
+        if drawn_run.trace.graph.residuals_of_id is not None:
             continue
-        index = series.nearest(one.read.readings.t, marker.x)
-        if one.read.has_near(index, marker.x):
-            quantity = one.read.quantity
-            read = readout.reading(one.read, index, quantity)
-            key = (quantity.pk, one.read.run.pk)
-            found[key] = read | {"symbol": quantity.symbol, "unit": quantity.unit}
+        index = series.nearest(drawn_run.read.readings.t, marker.x)
+        if drawn_run.read.has_near(index, marker.x):
+            quantity = drawn_run.read.quantity
+            read = readout.reading(drawn_run.read, index, quantity)
+            key = (quantity.pk, drawn_run.read.run.pk)
+            by_quantity[key] = read | {"symbol": quantity.symbol, "unit": quantity.unit}
     text, unit = at(marker.x)
-    return MarkerCard(marker, text, unit, list(found.values()), rows)
+    return MarkerCard(marker, text, unit, list(by_quantity.values()), rows)
 
 
-def overlay(known: Ledger) -> dict:
+def overlay(ledger: Ledger) -> dict:
     """Say what is drawn over the readings: brackets, markers, curves, areas and words."""
-    shown = [row for row in known.rows if row.finding.run is None or row.finding.run.shown]
+    shown = [row for row in ledger.rows if row.finding.run is None or row.finding.run.shown]
     return {
         "spans": [
             {"id": card.span.pk, "letter": card.span.letter, "lo": card.span.lo, "hi": card.span.hi}
             | {"name": card.span.name, "text": f"{card.lo_text} to {card.hi_text} {card.x_unit}"}
-            for card in known.spans
+            for card in ledger.spans
         ],
         "markers": [
             {"id": card.marker.pk, "number": card.marker.number, "x": card.marker.x}
             | {"name": card.marker.name, "text": f"{card.text} {card.x_unit}"}
-            for card in known.markers
+            for card in ledger.markers
         ],
         "curves": curves(shown),
         "areas": [_area(row) for row in shown if row.answer.area is not None],
-        "notes": [note for row in known.rows for note in _notes(row)],
+        "notes": [note for row in ledger.rows for note in _notes(row)],
         "titles": {
             graph.pk: residuals_title(row)
-            for row in known.rows for graph in row.finding.residuals.all()
+            for row in ledger.rows for graph in row.finding.residuals.all()
         },
     }  # fmt: skip
 
 
-def curves(found: list[Row]) -> list[dict]:
+def curves(rows_of_it: list[Row]) -> list[dict]:
     """Give fits as points: before their span, inside it, and after it; tangents as one piece."""
     drawn = []
-    for row in found:
+    for row in rows_of_it:
         if row.answer.line is not None:
             xs, ys = row.answer.line
             drawn.append(_drawn(row) | {"parts": [[[], []], [list(xs), list(ys)], [[], []]]})
@@ -428,13 +433,13 @@ def parts(span: Span, fit) -> list[list]:
     lo, hi = span.lo, span.hi
     reach = (hi - lo) * 0.25
     ends = [(lo - reach, lo, 24), (lo, hi, 240), (hi, hi + reach, 24)]
-    made = []
-    for one in ends:
-        x = np.linspace(*one)
+    pieces = []
+    for stretch in ends:
+        x = np.linspace(*stretch)
         y = fit.predict(x)
         good = np.isfinite(y) & ~fit.model.outside(x)
-        made.append([x[good].tolist(), y[good].tolist()])
-    return made
+        pieces.append([x[good].tolist(), y[good].tolist()])
+    return pieces
 
 
 def _area(row: Row) -> dict:
@@ -447,17 +452,17 @@ def _area(row: Row) -> dict:
 
 
 def _notes(row: Row) -> list[dict]:
-    found: list[Note] = list(row.finding.notes.all())
-    if not found or row.answer.at is None:
+    notes: list[Note] = list(row.finding.notes.all())
+    if not notes or row.answer.at is None:
         return []
     x, y = row.answer.at
     text = on_graph(row)
-    return [{"id": one.pk, "text": text, "html": words(text), "x": x, "y": y} for one in found]
+    return [{"id": one.pk, "text": text, "html": words(text), "x": x, "y": y} for one in notes]
 
 
 def on_graph(row: Row) -> str:
     """Write a finding as it stands in a graph: its equation and its numbers."""
-    told = [
+    numbers = [
         f"{one.name} = {one.text} {one.unit_text}".strip()
         if row.is_fit or len(row.answer.estimates) > 1
         else f"{one.text} {one.unit_text}".strip()
@@ -466,7 +471,7 @@ def on_graph(row: Row) -> str:
     if row.answer.trouble:
         return f"{row.label}: {row.answer.trouble}"
     first = row.equation if row.is_fit else row.label
-    return first + ("; " if row.is_fit else " ") + ", ".join(told)
+    return first + ("; " if row.is_fit else " ") + ", ".join(numbers)
 
 
 def residuals_title(row: Row) -> str:

@@ -106,7 +106,7 @@ class Migration(migrations.Migration):
                 ("name", models.CharField(blank=True, max_length=40)),
                 ("x", models.FloatField()),
                 (
-                    "asked",
+                    "quantity",
                     models.ForeignKey(
                         null=True,
                         on_delete=django.db.models.deletion.SET_NULL,
@@ -254,7 +254,7 @@ class Migration(migrations.Migration):
                 ("lo", models.FloatField()),
                 ("hi", models.FloatField()),
                 (
-                    "asked",
+                    "quantity",
                     models.ForeignKey(
                         null=True,
                         on_delete=django.db.models.deletion.SET_NULL,

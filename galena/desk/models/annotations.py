@@ -7,7 +7,7 @@ from galena.experiments.models import Quantity
 
 
 class Span(models.Model):
-    """A stretch of the x axis; its letter, or the name it was given. `asked` is the quantity that
+    """A stretch of the x axis; its letter, or the name it was given. `quantity` is the one that
     it was last asked of, or that of the graph on which it was marked off."""
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="spans")
@@ -15,7 +15,7 @@ class Span(models.Model):
     name = models.CharField(max_length=40, blank=True)
     lo = models.FloatField()
     hi = models.FloatField()
-    asked = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
+    quantity = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
 
     class Meta:
         ordering = ["pk"]
@@ -25,13 +25,13 @@ class Span(models.Model):
 
 
 class Marker(models.Model):
-    """One place on the x axis; `asked` as of a span."""
+    """One place on the x axis; `quantity` as of a span."""
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="markers")
     number = models.PositiveIntegerField()
     name = models.CharField(max_length=40, blank=True)
     x = models.FloatField()
-    asked = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
+    quantity = models.ForeignKey(Quantity, models.SET_NULL, null=True, related_name="+")
 
     class Meta:
         ordering = ["pk"]

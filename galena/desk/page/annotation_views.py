@@ -55,11 +55,11 @@ def change_marker(request, experiment_id: int, marker_id: int):
 def placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker | None, Sheet]:
     """Give a span or marker with its sheet; where it is gone, the sheet in front."""
     experiment = experiment_for(request, experiment_id)
-    thing = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
-    if thing is None:
+    place = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
+    if place is None:
         return None, front_of(request, experiment)
-    thing.sheet = responses.sheet_for(request, experiment_id, thing.sheet_id)
-    return thing, thing.sheet
+    place.sheet = responses.sheet_for(request, experiment_id, place.sheet_id)
+    return place, place.sheet
 
 
 def front_of(request, experiment) -> Sheet:
@@ -74,17 +74,17 @@ def _of_graph(request, sheet: Sheet) -> Quantity | None:
     return traces[0].quantity if traces else None
 
 
-def _changed(request, sheet: Sheet, thing: Span | Marker, name: str, move):
+def _changed(request, sheet: Sheet, place: Span | Marker, name: str, move):
     if "remove" in request.POST:
-        act = lambda: flows.drop(thing, sheet.experiment)  # noqa: E731
+        act = lambda: flows.drop(place, sheet.experiment)  # noqa: E731
         return responses.changed(request, sheet, f"remove {name}", act)
     if "name" in request.POST:
-        act = lambda: flows.rename(thing, request.POST["name"])  # noqa: E731
+        act = lambda: flows.rename(place, request.POST["name"])  # noqa: E731
         return responses.changed(request, sheet, f"name of {name}", act)
     return responses.changed(request, sheet, f"move {name}", move, about=f"move {name}")
 
 
 def _places(request, sheet: Sheet, *names: str) -> list[float]:
     """Read places; those that a hand has put there come to rest on the nearest reading."""
-    found = [numbers.parse(request.POST.get(name, ""), f"The place ({name})") for name in names]
-    return readout.nearest(sheet, found) if "snap" in request.POST else found
+    places = [numbers.parse(request.POST.get(name, ""), f"The place ({name})") for name in names]
+    return readout.nearest(sheet, places) if "snap" in request.POST else places

@@ -41,20 +41,20 @@ def ask(request, experiment_id: int, span_id: int):
     if span is None:
         return responses.show_ledger(request, sheet, responses.GONE)
     kind = request.POST.get("kind", "")
-    made: list[Finding] = []
+    findings: list[Finding] = []
 
     def act() -> None:
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
         flows.ask_of(span, quantity)
-        made.extend(finding_flows.ask(span, kind, quantity, runs, _told(request, kind)))
+        findings.extend(finding_flows.ask(span, kind, quantity, runs, _told(request, kind)))
         if "by_hand" in request.POST and kind in FITS:
-            for one in made:
-                finding_flows.by_hand(one)
+            for finding in findings:
+                finding_flows.by_hand(finding)
 
     response = responses.changed(request, sheet, f"ask {kind} of span {span}", act)
-    if made and "by_hand" in request.POST:
-        return _panel(request, _found(experiment_id, made[0].pk), sheet)
+    if findings and "by_hand" in request.POST:
+        return _panel(request, _found(experiment_id, findings[0].pk), sheet)
     return response
 
 
@@ -87,8 +87,8 @@ def build(request, experiment_id: int, sheet_id: int):
 
     def act() -> None:
         if kind == "formula":
-            known = cards.symbols(cards.rows(sheet))
-            symbols = {name: (row.finding.pk, one.key) for name, (row, one) in known.items()}
+            by_symbol = cards.symbols(cards.rows(sheet))
+            symbols = {name: (row.finding.pk, one.key) for name, (row, one) in by_symbol.items()}
             text, name = post.get("formula", ""), post.get("name", "")
             if post.get("given"):
                 value, unit = post.get("given_value", ""), post.get("given_unit", "")
@@ -137,12 +137,12 @@ def preview(request, experiment_id: int, finding_id: int):
     if finding is None:
         return JsonResponse({"trouble": responses.GONE}, status=409)
     try:
-        asked = Answers([finding]).asked(finding)
+        subject = Answers([finding]).subject_of(finding)
         model = fits.chosen_model(model_of(finding.kind, finding.details))
         params = {name: numbers.parse(request.GET.get(name, ""), name) for name in model.parameters}
         with allowed(PATIENCE):
-            found = fits.fit(
-                model_of(finding.kind, finding.details), asked.inside.t, asked.inside.y,
+            fit = fits.fit(
+                model_of(finding.kind, finding.details), subject.inside.t, subject.inside.y,
                 fixed=params,
             )  # fmt: skip
     except GalenaError as error:
@@ -151,9 +151,9 @@ def preview(request, experiment_id: int, finding_id: int):
     return JsonResponse(
         {
             "id": finding.pk,
-            "parts": cards.parts(finding.span, found),
-            "residuals": _residuals(finding, asked, found),
-            "said": f"residuals {numbers.significant(found.residual_sd)} {unit}".strip(),
+            "parts": cards.parts(finding.span, fit),
+            "residuals": _residuals(finding, subject, fit),
+            "said": f"residuals {numbers.significant(fit.residual_sd)} {unit}".strip(),
         }
     )
 
@@ -196,35 +196,39 @@ def compare(request, experiment_id: int, span_id: int):
     span, sheet = placed(request, experiment_id, Span, span_id)
     if span is None:
         return HttpResponse(responses.GONE, status=409, content_type="text/plain")
-    asked = [one for one in _of_span(span) if one.kind in FITS and not one.details.get("by_hand")]
-    known = Answers(asked)
+    findings = [
+        finding
+        for finding in _of_span(span)
+        if finding.kind in FITS and not finding.details.get("by_hand")
+    ]
+    of_all = Answers(findings)
     groups = {}
-    for one in asked:
-        if known.of(one).fit is not None:
-            groups.setdefault((one.run.number, one.quantity_id), []).append(one)
-    tables = [_side_by_side(group, known) for _, group in sorted(groups.items())]
+    for finding in findings:
+        if of_all.of(finding).fit is not None:
+            groups.setdefault((finding.run.number, finding.quantity_id), []).append(finding)
+    tables = [_side_by_side(group, of_all) for _, group in sorted(groups.items())]
     context = {"experiment": sheet.experiment, "sheet": sheet, "span": span, "tables": tables}
     return render(request, "desk/_compare.html", context)
 
 
-def _side_by_side(group: list[Finding], known: Answers) -> dict:
+def _side_by_side(group: list[Finding], of_all: Answers) -> dict:
     fitted = []
-    for one in group:
-        asked = known.asked(one)
-        found = known.of(one).fit
-        left = found.residuals_at(asked.inside.t, asked.inside.y)
-        fitted.append(replace(found, residuals=left[left == left]))
+    for member in group:
+        subject = of_all.subject_of(member)
+        fit = of_all.of(member).fit
+        left = fit.residuals_at(subject.inside.t, subject.inside.y)
+        fitted.append(replace(fit, residuals=left[left == left]))
     rows = []
-    for one in compared(fitted):
-        finding = group[one.place]
-        rows.append({"row": cards.Row(finding, known.of(finding)), "one": one})
-    weighted = {one.weighted for one in fitted}
+    for member in compared(fitted):
+        finding = group[member.place]
+        rows.append({"row": cards.Row(finding, of_all.of(finding)), "one": member})
+    weighted = {member.weighted for member in fitted}
     return {
         "run": group[0].run,
         "quantity": group[0].quantity,
         "rows": rows,
         "mixed": len(weighted) > 1,
-        "counts": len({one.count for one in fitted}) > 1,
+        "counts": len({member.count for member in fitted}) > 1,
     }
 
 
@@ -288,7 +292,7 @@ def _params(row: cards.Row) -> list[dict]:
     held, shared = details.get("fixed") or {}, details.get("shared") or []
     hand = details.get("by_hand") or {}
     values = fit.params if fit is not None else hand or dict.fromkeys(model.parameters, 1.0)
-    found = []
+    params = []
     for place, name in enumerate(model.parameters):
         value = float(values[name])
         size = abs(value) or 1.0
@@ -302,14 +306,14 @@ def _params(row: cards.Row) -> list[dict]:
         ):
             decimals = _decimals(estimate)
             interval = [numbers.fixed(one, decimals) for one in fit.interval(name)]
-        found.append(
+        params.append(
             {"name": name, "id": f"p{place}", "value": value, "estimate": estimate,
              "typed": f"{value:.6g}", "lo": value - RANGE / 2 * size,
              "hi": value + RANGE / 2 * size, "step": size / 500,
              "held": name in held, "shared": name in shared,
              "interval": interval}
         )  # fmt: skip
-    return found
+    return params
 
 
 def _decimals(estimate) -> int:
@@ -319,14 +323,14 @@ def _decimals(estimate) -> int:
     return len(text.partition(".")[2])
 
 
-def _others(known: cards.Ledger, row: cards.Row) -> dict:
+def _others(ledger: cards.Ledger, row: cards.Row) -> dict:
     """Give what a finding can be put beside: fits that it may meet, numbers to differ from."""
-    numbers_of = [(one, estimate) for one in known.rows if one.finding.pk != row.finding.pk
+    numbers_of = [(one, estimate) for one in ledger.rows if one.finding.pk != row.finding.pk
                   for estimate in one.answer.estimates if not one.answer.trouble]  # fmt: skip
     own = {str(one.unit) for one in row.answer.estimates}
     alike = [pair for pair in numbers_of if str(pair[1].unit) in own]
     return {
-        "fits": [one for one in known.rows if one.is_fit and one.finding.pk != row.finding.pk
+        "fits": [one for one in ledger.rows if one.is_fit and one.finding.pk != row.finding.pk
                  and not one.answer.trouble],
         "numbers": alike[:60],
         "has_place": any(one.key == "x" for one in row.answer.estimates),
@@ -335,14 +339,14 @@ def _others(known: cards.Ledger, row: cards.Row) -> dict:
 
 def _of(typed: list[str], question: Question | None) -> list:
     """Read which findings a question is about: keys, or keys with the name of a number."""
-    found: list = []
-    for one in typed:
-        text, _, name = one.partition(":")
+    chosen: list = []
+    for text_of_choice in typed:
+        text, _, name = text_of_choice.partition(":")
         key = requested.key_or_none(text)
         if key is None:
             raise DeskError("Choose the findings that this is about.")
-        found.append([key, name] if question and question.of_numbers else key)
-    return found
+        chosen.append([key, name] if question and question.of_numbers else key)
+    return chosen
 
 
 def _told(request, kind: str) -> dict:
@@ -368,12 +372,12 @@ def _runs(request, sheet: Sheet, quantity: Quantity) -> list[Run]:
     return [one.run for one in shown_runs(sheet, quantity)]
 
 
-def _residuals(finding: Finding, asked, found) -> list[dict]:
+def _residuals(finding: Finding, subject, fit) -> list[dict]:
     """Give the residuals for each graph that shows them: x and y."""
-    inside = asked.inside
+    inside = subject.inside
     if not finding.residuals.exists() or len(inside) > 4000:
         return []
-    left = found.residuals_at(inside.t, inside.y)
+    left = fit.residuals_at(inside.t, inside.y)
     good = left == left
     title = f"residuals by hand, {finding.run}: {signs(left[good]).said}"
     moved = {"x": inside.t[good].tolist(), "y": left[good].tolist(), "title": title}

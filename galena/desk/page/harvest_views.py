@@ -21,14 +21,14 @@ def of_span(request, experiment_id: int, span_id: int):
         return responses.show_ledger(request, sheet, responses.GONE)
     over = request.POST.get("over", "runs")
     try:
-        made = _made(request, span, over)
+        harvest = _made(request, span, over)
     except GalenaError as error:
         response = responses.show_ledger(request, sheet, str(error))
         response["HX-Retarget"], response["HX-Reswap"] = "#ledger", "outerHTML"
         return response
-    response = show_table(request, made.run)
-    told = {"rail-changed": "", "table-begun": "", "harvested": ""}
-    response["HX-Trigger-After-Settle"] = json.dumps(told)
+    response = show_table(request, harvest.run)
+    events = {"rail-changed": "", "table-begun": "", "harvested": ""}
+    response["HX-Trigger-After-Settle"] = json.dumps(events)
     return response
 
 
@@ -40,14 +40,14 @@ def _made(request, span: Span, over: str):
     experiment = span.sheet.experiment
     runs = experiment.runs.kept().filter(unused="").of_kind(is_summary=False)
     runs = list(runs.prefetch_related("condition_values__condition").order_by("place", "number"))
-    asked = {one.run_id for one in findings}
+    runs_asked = {single.run_id for single in findings}
     if over == "spans":
-        one = [run for run in runs if run.pk in asked][:1]
-        if not one:
+        single = [run for run in runs if run.pk in runs_asked][:1]
+        if not single:
             raise DeskError("Ask something of this span first: a harvest takes its findings.")
         spans = sorted(span.sheet.spans.all(), key=lambda each: each.lo)
-        return harvest_flows.harvest(span, findings, request.user, one, spans)
-    plans = {run.plan for run in runs if run.pk in asked}
+        return harvest_flows.harvest(span, findings, request.user, single, spans)
+    plans = {run.plan for run in runs if run.pk in runs_asked}
     alike = [run for run in runs if run.plan in plans]
     if over == "shown":
         alike = [run for run in alike if run.shown]

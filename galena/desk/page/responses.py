@@ -20,8 +20,8 @@ GONE = "It was taken away in the meantime, perhaps in another window."
 def sheet_for(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet:
     """Give a sheet of an experiment that the person may see, with its graphs."""
     experiment = experiment_for(request, experiment_id)
-    found = next((one for one in sheets_of(experiment) if one.pk == sheet_id), None)
-    return found or get_object_or_404(experiment.sheets, pk=sheet_id)
+    sheet = next((one for one in sheets_of(experiment) if one.pk == sheet_id), None)
+    return sheet or get_object_or_404(experiment.sheets, pk=sheet_id)
 
 
 def front_of(request: HttpRequest, experiment: Experiment, sheets: list[Sheet]) -> Sheet:
@@ -94,11 +94,11 @@ def sheets_context(request: HttpRequest, experiment: Experiment) -> dict:
     """Give what the sheets and the ledger show."""
     sheets = sheets_of(experiment)
     front = front_of(request, experiment, sheets)
-    beside = [one for one in sheets if one.beside and one != front]
+    beside = [sheet for sheet in sheets if sheet.beside and sheet != front]
     shown = ledger_context(front)
     front.drawn_over = shown["overlay"]
-    for one in beside:
-        one.drawn_over = ledger_context(one)["overlay"]
+    for sheet in beside:
+        sheet.drawn_over = ledger_context(sheet)["overlay"]
     return (
         shown
         | acts_context(request, experiment)
@@ -116,14 +116,14 @@ def acts_context(request: HttpRequest, experiment: Experiment) -> dict:
 def ledger_context(sheet: Sheet, trouble: str = "") -> dict:
     """Give what the ledger shows."""
     try:
-        known = cards.of_sheet(sheet)
+        ledger = cards.of_sheet(sheet)
     except SeriesError as error:
-        known, trouble = cards.Ledger(sheet, [], [], [], []), trouble or str(error)
+        ledger, trouble = cards.Ledger(sheet, [], [], [], []), trouble or str(error)
     return {
         "experiment": sheet.experiment,
         "sheet": sheet,
         "trouble": trouble,
-        "known": known,
+        "known": ledger,
         "asks": cards.Asks(),
-        "overlay": cards.overlay(known),
+        "overlay": cards.overlay(ledger),
     }

@@ -43,10 +43,10 @@ def add(request, experiment_id: int):
     title = request.POST.get("title", "")
     try:
         with history.changing(experiment, request.user, "new sheet"):
-            made = sheet_flows.add_sheet(experiment, x, [one for one in ys if one], title)
+            sheet = sheet_flows.add_sheet(experiment, x, [one for one in ys if one], title)
     except GalenaError as error:
         return responses.show_sheets(request, experiment, str(error))
-    responses.to_front(request, made)
+    responses.to_front(request, sheet)
     return responses.show_sheets(request, experiment)
 
 
@@ -102,8 +102,8 @@ def add_graph(request, experiment_id: int, sheet_id: int):
     wanted = request.POST.get("y", "")
     if not wanted:
         shown = sheet.quantities
-        known = sheet.experiment.shown
-        others = [one for one in known if one not in shown] or known
+        choices = sheet.experiment.shown
+        others = [one for one in choices if one not in shown] or choices
         if not others:
             return responses.show_sheets(request, sheet.experiment, "There is nothing to show yet.")
         quantity = others[0]

@@ -95,7 +95,7 @@ def picture(request, experiment_id: int):
     """Give a small picture of the experiment's first graph for the list."""
     experiment = experiment_for(request, experiment_id)
     try:
-        made = figure.of_sheet(sheet_flows.first_sheet(experiment), size=(260, 130), bare=True)
+        drawing = figure.of_sheet(sheet_flows.first_sheet(experiment), size=(260, 130), bare=True)
     except SeriesError as error:
         return HttpResponse(str(error), status=409, content_type="text/plain")
-    return HttpResponse(figure.draw(made), content_type="image/svg+xml")
+    return HttpResponse(figure.draw(drawing), content_type="image/svg+xml")

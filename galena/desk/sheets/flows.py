@@ -122,10 +122,10 @@ def drop_sheet(sheet: Sheet) -> None:
     sheet.delete()
 
 
-def retitle(thing: Sheet | Graph, title: str) -> None:
+def retitle(titled: Sheet | Graph, title: str) -> None:
     """Give a sheet or a graph a title; empty goes back to the suggested one."""
-    thing.title = _title(title)
-    thing.save(update_fields=["title"])
+    titled.title = _title(title)
+    titled.save(update_fields=["title"])
 
 
 def set_beside(sheet: Sheet, beside: bool) -> None:
@@ -202,10 +202,10 @@ def drop_graph(graph: Graph) -> None:
 def move_graph(graph: Graph, by: int) -> None:
     """Move a graph up (-1) or down (1) among the others."""
     graphs = list(Graph.objects.filter(sheet=graph.sheet_id))
-    place = next(i for i, one in enumerate(graphs) if one.pk == graph.pk)
+    place = next(i for i, other in enumerate(graphs) if other.pk == graph.pk)
     graphs.insert(min(max(place + by, 0), len(graphs) - 1), graphs.pop(place))
-    for number, one in enumerate(graphs):
-        one.place = number
+    for number, other in enumerate(graphs):
+        other.place = number
     Graph.objects.bulk_update(graphs, ["place"])
 
 
@@ -220,14 +220,14 @@ def resize(sheet: Sheet, shares: dict[int, float]) -> None:
     Graph.objects.bulk_update(graphs, ["share"])
 
 
-def set_axis(thing: Sheet | Graph, side: str, axis: Axis) -> None:
+def set_axis(owner: Sheet | Graph, side: str, axis: Axis) -> None:
     """Give the x axis of a sheet, or the axis of a graph's side, other limits or a logarithm."""
-    if isinstance(thing, Sheet):
-        thing.x_axis = axis_kept(axis)
-        thing.save(update_fields=["x_axis"])
+    if isinstance(owner, Sheet):
+        owner.x_axis = axis_kept(axis)
+        owner.save(update_fields=["x_axis"])
     elif side in SIDES:
-        thing.axes[side] = axis_kept(axis)
-        thing.save(update_fields=["axes"])
+        owner.axes[side] = axis_kept(axis)
+        owner.save(update_fields=["axes"])
 
 
 def set_view(
@@ -250,22 +250,22 @@ def set_view(
 
 def set_look(sheet: Sheet, look: dict) -> None:
     """Choose lines, size of the marks, error bars, legend and black-and-white."""
-    known = dict(sheet.look)
+    kept = dict(sheet.look)
     if look.get("lines") in LINES:
-        known["lines"] = look["lines"]
+        kept["lines"] = look["lines"]
     if look.get("size") in SIZES:
-        known["size"] = look["size"]
+        kept["size"] = look["size"]
     for name in ("errors", "legend", "plain"):
         if isinstance(look.get(name), bool):
-            known[name] = look[name]
+            kept[name] = look[name]
     if "legend_at" in look:
-        known["legend_at"] = look["legend_at"]
-    sheet.look = known
+        kept["legend_at"] = look["legend_at"]
+    sheet.look = kept
     sheet.save(update_fields=["look"])
 
 
 def _title(title: str) -> str:
-    said = " ".join(title.split())
-    if len(said) > 200:
+    line = " ".join(title.split())
+    if len(line) > 200:
         raise DeskError("Keep the title to 200 characters.")
-    return said
+    return line

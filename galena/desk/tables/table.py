@@ -94,8 +94,8 @@ def table_of(run: Run, stream: int | None = None) -> RunTable:
         return RunTable(run, (), 0)
     block = next((one for one in blocks if one.key == stream), blocks[0])
     streams = tuple(one.stream for one in blocks if one.stream is not None)
-    made = (*_sources(block), *_times(block), *_own(block), *_by_formula(of_run, block))
-    return RunTable(run, made, block.count, block.aside, block.stream, streams)
+    listed = (*_sources(block), *_times(block), *_own(block), *_by_formula(of_run, block))
+    return RunTable(run, listed, block.count, block.aside, block.stream, streams)
 
 
 def _sources(block: Block) -> Iterator[Column]:

@@ -60,8 +60,8 @@ def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadin
 
 def having(sheet: Sheet, quantity: Quantity, runs: list[Run]) -> list[RunReadings]:
     """Give those of some runs that have a quantity over the sheet's x, with their readings."""
-    found = over(sheet.x, [(run, quantity) for run in runs])
-    read = [(run, found.get((run.pk, quantity.pk))) for run in runs]
+    placed = over(sheet.x, [(run, quantity) for run in runs])
+    read = [(run, placed.get((run.pk, quantity.pk))) for run in runs]
     return [
         RunReadings(run, one.readings, quantity) for run, one in read if one and len(one.readings)
     ]
@@ -74,12 +74,12 @@ def drawn(sheet: Sheet, troubles: dict[tuple[int, int], str] | None = None) -> l
     """
     traces = [trace for trace in sheet.traces if trace.graph.residuals_of_id is None]
     runs = runs_of(sheet)
-    found = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs], troubles)
+    placed = over(sheet.x, [(run, trace.quantity) for trace in traces for run in runs], troubles)
     shown = [
         Drawn(trace, RunReadings(run, one.readings, trace.quantity))
         for trace in traces
         for run in runs
-        if (one := found.get((run.pk, trace.quantity_id))) and len(one.readings)
+        if (one := placed.get((run.pk, trace.quantity_id))) and len(one.readings)
     ]
     return shown + _left_over(sheet, {run.pk for run in runs})
 
@@ -90,20 +90,20 @@ def _left_over(sheet: Sheet, shown: set[int]) -> list[Drawn]:
     if not traces:
         return []
     kept = Finding.objects.filter(pk__in=[one.graph.residuals_of_id for one in traces])
-    known = {one.pk: one for one in kept.select_related(*RELATED)}
-    answers = Answers(known.values())
-    found = []
+    by_key = {one.pk: one for one in kept.select_related(*RELATED)}
+    answers = Answers(by_key.values())
+    residuals = []
     for trace in traces:
-        finding = known[trace.graph.residuals_of_id]
+        finding = by_key[trace.graph.residuals_of_id]
         fit = answers.of(finding).fit
         if fit is None or finding.run_id not in shown:
             continue
-        inside = answers.asked(finding).inside
+        inside = answers.subject_of(finding).inside
         off = fit.residuals_at(inside.t, inside.y)
         quantity = copy(trace.quantity)
         quantity.symbol = f"{RESIDUAL}_{plain(quantity.symbol)}"
         quantity.unit = str(of_difference(units.parse(quantity.unit)))
         read = Readings(inside.t, off, None, inside.u, rows=inside.rows)
         if len(read):
-            found.append(Drawn(trace, RunReadings(finding.run, read, quantity)))
-    return found
+            residuals.append(Drawn(trace, RunReadings(finding.run, read, quantity)))
+    return residuals

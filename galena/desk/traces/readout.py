@@ -15,13 +15,13 @@ from galena.experiments.models import Quantity
 
 def at_row(sheet: Sheet, number: int, row: int) -> dict:
     """Read all graphs at a row of a run's table; SeriesError where the sheet does not show it."""
-    for one in drawn(sheet):
-        rows = one.read.readings.rows
-        if one.read.run.number != number:
+    for drawn_run in drawn(sheet):
+        rows = drawn_run.read.readings.rows
+        if drawn_run.read.run.number != number:
             continue
-        found = np.flatnonzero(rows == row) if rows is not None else np.array([row])
-        if found.size and found[0] < len(one.read.readings):
-            return at(sheet, float(one.read.readings.t[found[0]]))
+        places_of_row = np.flatnonzero(rows == row) if rows is not None else np.array([row])
+        if places_of_row.size and places_of_row[0] < len(drawn_run.read.readings):
+            return at(sheet, float(drawn_run.read.readings.t[places_of_row[0]]))
     raise SeriesError("This row is not in the graphs of this sheet.")
 
 
@@ -49,22 +49,25 @@ def at(sheet: Sheet, x: float, step: int = 0, *, free: bool = False) -> dict:
 def nearest(sheet: Sheet, places: list[float]) -> list[float]:
     """Move places to the nearest readings of the shown runs; as they are where there is none."""
     along = [one.read.readings.t for one in drawn(sheet)]
-    found = []
+    moved = []
     for x in places:
         near = [float(t[series.nearest(t, x)]) for t in along]
-        found.append(min(near, key=lambda place: abs(place - x), default=x))
-    return found
+        moved.append(min(near, key=lambda place: abs(place - x), default=x))
+    return moved
 
 
-def _row(one: Drawn, x: float, free: bool) -> dict | None:
-    where = {"graph": one.trace.graph_id, "side": one.trace.side}
-    where |= {"symbol": one.read.quantity.symbol, "unit": unit_shown(one.read.quantity.unit)}
+def _row(drawn_run: Drawn, x: float, free: bool) -> dict | None:
+    where = {"graph": drawn_run.trace.graph_id, "side": drawn_run.trace.side}
+    where |= {
+        "symbol": drawn_run.read.quantity.symbol,
+        "unit": unit_shown(drawn_run.read.quantity.unit),
+    }
     if free:
-        return _between(one.read, x, where)
-    index = series.nearest(one.read.readings.t, x)
-    if not one.read.has_near(index, x):
+        return _between(drawn_run.read, x, where)
+    index = series.nearest(drawn_run.read.readings.t, x)
+    if not drawn_run.read.has_near(index, x):
         return None
-    return where | reading(one.read, index, one.read.quantity)
+    return where | reading(drawn_run.read, index, drawn_run.read.quantity)
 
 
 def _between(read: RunReadings, x: float, where: dict) -> dict | None:
@@ -76,20 +79,20 @@ def _between(read: RunReadings, x: float, where: dict) -> dict | None:
     return where | {"number": read.run.number, "x": x, "y": _finite(y), "text": text}
 
 
-def reading(one: RunReadings, index: int, quantity: Quantity) -> dict:
+def reading(read: RunReadings, index: int, quantity: Quantity) -> dict:
     """Say what one reading is, as it is to be read."""
-    y = float(one.readings.y[index])
+    y = float(read.readings.y[index])
     text = numbers.fixed(y, quantity.decimals)
-    u = one.readings.combined
+    u = read.readings.combined
     if u is not None and u[index] > 0:
         text = numbers.estimate(y, float(u[index]))
-    aside = one.readings.aside is not None and bool(one.readings.aside[index])
-    rows = one.readings.rows
+    aside = read.readings.aside is not None and bool(read.readings.aside[index])
+    rows = read.readings.rows
     return {
         "row": index if rows is None else int(rows[index]),
-        "number": one.run.number,
-        "marked": one.run.marked,
-        "x": float(one.readings.t[index]),
+        "number": read.run.number,
+        "marked": read.run.marked,
+        "x": float(read.readings.t[index]),
         "y": _finite(y),
         "text": text,
         "aside": aside,

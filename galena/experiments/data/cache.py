@@ -32,11 +32,11 @@ class Cache(Generic[Kept]):
             self._kept.move_to_end(key)
             return self._kept[key][0]
 
-    def put(self, key: Hashable, thing: Kept, size: int) -> None:
+    def put(self, key: Hashable, kept: Kept, size: int) -> None:
         """Keep a thing of so many bytes."""
         with self._lock:
             _, before = self._kept.pop(key, (None, 0))
-            self._kept[key] = (thing, size)
+            self._kept[key] = (kept, size)
             self._used += size - before
             while self._used > self.room and len(self._kept) > 1:
                 _, (_, freed) = self._kept.popitem(last=False)

@@ -12,11 +12,11 @@ Stretches = tuple[tuple[int, int], ...]
 
 def asides(runs: Iterable[Run]) -> dict[tuple[int, int | None], Stretches]:
     """Give the first and last index of what was set aside, by run and stream; one query."""
-    found: dict[tuple[int, int | None], list[tuple[int, int]]] = {}
+    stretches_of: dict[tuple[int, int | None], list[tuple[int, int]]] = {}
     rows = Aside.objects.filter(run__in=[run.pk for run in runs])
     for run, stream, first, last in rows.values_list("run_id", "stream_id", "first", "last"):
-        found.setdefault((run, stream), []).append((first, last))
-    return {key: tuple(stretches) for key, stretches in found.items()}
+        stretches_of.setdefault((run, stream), []).append((first, last))
+    return {key: tuple(stretches) for key, stretches in stretches_of.items()}
 
 
 def mask(stretches: Stretches, count: int) -> NDArray[np.bool_] | None:

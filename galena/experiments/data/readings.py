@@ -83,8 +83,8 @@ class Readings:
         """
         if self.u is None and self.shared is None:
             return None
-        known = [part for part in (self.u, self.shared_by_all) if part is not None]
-        return known[0] if len(known) == 1 else np.hypot(*known)
+        parts = [part for part in (self.u, self.shared_by_all) if part is not None]
+        return parts[0] if len(parts) == 1 else np.hypot(*parts)
 
     @property
     def counted(self) -> "Readings":
@@ -113,23 +113,27 @@ def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray[np.ge
 
     runs: the run of each stream; while it is recorded, its series grow.
     """
-    known = {one.pk: kept for one in wanted if (kept := _stored.get(one.pk)) is not None}
-    open_ones = [one for one in wanted if one.pk not in known or not known[one.pk].final]
-    after = {one.pk: known[one.pk].chunks if one.pk in known else 0 for one in open_ones}
+    taken = {series.pk: kept for series in wanted if (kept := _stored.get(series.pk)) is not None}
+    open_ones = [
+        series for series in wanted if series.pk not in taken or not taken[series.pk].final
+    ]
+    after = {
+        series.pk: taken[series.pk].chunks if series.pk in taken else 0 for series in open_ones
+    }
     fresh = _fresh_chunks(after)
-    for one in open_ones:
-        dtype = STAMPS if one.quantity_id is None else VALUES
-        before = known.get(one.pk, _Kept(0, np.empty(0, dtype), False))
-        chunks = fresh.get(one.pk, [])
-        run = runs[one.stream_id]
+    for series in open_ones:
+        dtype = STAMPS if series.quantity_id is None else VALUES
+        before = taken.get(series.pk, _Kept(0, np.empty(0, dtype), False))
+        chunks = fresh.get(series.pk, [])
+        run = runs[series.stream_id]
         try:
             joined = _joined(before.array, chunks, dtype)
         except SeriesError as error:
             raise SeriesError(f"Run {run.number}: {error} Hide it to see the others.") from error
         final = run.state != Run.State.RECORDING
-        known[one.pk] = _Kept(before.chunks + len(chunks), joined, final)
-        _stored.put(one.pk, known[one.pk], joined.nbytes)
-    return {key: kept.array for key, kept in known.items()}
+        taken[series.pk] = _Kept(before.chunks + len(chunks), joined, final)
+        _stored.put(series.pk, taken[series.pk], joined.nbytes)
+    return {key: kept.array for key, kept in taken.items()}
 
 
 def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
@@ -149,19 +153,19 @@ def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
 
 
 def _joined(
-    known: NDArray[np.generic], chunks: list[Chunk], dtype: np.dtype
+    before: NDArray[np.generic], chunks: list[Chunk], dtype: np.dtype
 ) -> NDArray[np.generic]:
     if not chunks:
-        return known
-    added = assemble(chunks, dtype, after=int(known.size))
-    return np.concatenate((known, added)) if known.size else added
+        return before
+    added = assemble(chunks, dtype, after=int(before.size))
+    return np.concatenate((before, added)) if before.size else added
 
 
 def readings(run: Run, quantity: Quantity) -> Readings:
     """Give a run's readings of a quantity; nothing where the run has not measured it."""
     measured = Series.objects.filter(stream__run=run, quantity=quantity)
-    found = of_series(list(measured.select_related("quantity", "stream__run")))
-    return found[0] if found else NOTHING
+    of_all = of_series(list(measured.select_related("quantity", "stream__run")))
+    return of_all[0] if of_all else NOTHING
 
 
 def of_series(wanted: list[Series]) -> list[Readings]:
@@ -187,15 +191,15 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
     count = min(raw.size, stamps.size)  # a chunk may have been written between the two
     correction, scale = series.correction, series.stream.scale
     key = (series.pk, count, origin_us, scale, correction)
-    found = _corrected.get(key)
-    if found is None:
+    corrected = _corrected.get(key)
+    if corrected is None:
         t, y = seconds(stamps[:count], origin_us, scale), correction.apply(raw[:count])
         shared = None
         if correction.calibration is not None:
             shared = correction.curve_uncertainty(raw[:count])
-        found = Readings(t, y, shared, u_zero=correction.zero_uncertainty)
-        _corrected.put(key, found, t.nbytes + y.nbytes * (1 if shared is None else 2))
-    return found
+        corrected = Readings(t, y, shared, u_zero=correction.zero_uncertainty)
+        _corrected.put(key, corrected, t.nbytes + y.nbytes * (1 if shared is None else 2))
+    return corrected
 
 
 def seconds(stamps: NDArray[np.int64], origin_us: int, scale: float = 1.0) -> NDArray[np.float64]:

@@ -19,7 +19,7 @@ def ruled(readings: Readings, quantity: Quantity, step: float) -> Readings:
         return readings
     rule = RULES[quantity.u_rule]
     absolute, relative = quantity.u_absolute or 0.0, quantity.u_relative or 0.0
-    known = Known(
+    inputs = Known(
         readings.y,
         step,
         readings.u,
@@ -27,7 +27,7 @@ def ruled(readings: Readings, quantity: Quantity, step: float) -> Readings:
         relative if "relative" in rule.takes else 0.0,
     )
     shared = readings.shared if quantity.u_calibration else None
-    return replace(readings, u=rule.rule(known), shared=shared)
+    return replace(readings, u=rule.rule(inputs), shared=shared)
 
 
 def step_of(series: Series) -> float:

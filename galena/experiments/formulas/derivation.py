@@ -39,18 +39,18 @@ class Derivation:
             run__in=[run.pk for run in runs], condition__in=self.formulas.conditions
         )
         self._held: dict[int, dict[int, ConditionValue]] = {}
-        for one in held:
-            self._held.setdefault(one.run_id, {})[one.condition_id] = one
+        for value in held:
+            self._held.setdefault(value.run_id, {})[value.condition_id] = value
 
     def bases(self, quantities: Iterable[Quantity]) -> dict[int, list[Quantity]]:
         """Give what each derived quantity comes from; none for one whose formula is wrong."""
-        found: dict[int, list[Quantity]] = {}
+        by_key: dict[int, list[Quantity]] = {}
         for quantity in quantities:
             try:
-                found[quantity.pk] = self.formulas.bases(quantity)
+                by_key[quantity.pk] = self.formulas.bases(quantity)
             except FormulaError:
-                found[quantity.pk] = []
-        return found
+                by_key[quantity.pk] = []
+        return by_key
 
     def why_without_rows(self, quantity: Quantity) -> str:
         """Say why a quantity that comes from no readings has no values."""
@@ -67,65 +67,65 @@ class Derivation:
         """
         expression = self.formulas.expression(quantity)
         version = (rows.run.pk, self._version(quantity, rows.run), rows.version)
-        found = _worked_out.get(version)
-        if found is None:
-            found = self._worked_out(quantity, rows)
-            size = found.y.nbytes * (2 + (found.u is not None) + (found.shared is not None))
-            _worked_out.put(version, found, size)
-        return found, (version, expression.unit)
+        result = _worked_out.get(version)
+        if result is None:
+            result = self._worked_out(quantity, rows)
+            size = result.y.nbytes * (2 + (result.u is not None) + (result.shared is not None))
+            _worked_out.put(version, result, size)
+        return result, (version, expression.unit)
 
     def digits(self, quantity: Quantity, rows: Rows) -> NDArray[np.float64] | None:
         """Give what one step of the last digit of all that goes in makes of each value."""
         expression = self.formulas.expression(quantity)
         inputs = self._inputs(expression, rows)
-        found = expression.evaluate(inputs, by_place=rows.by_place).uncertainties
-        return None if found is None else np.atleast_1d(found)
+        steps = expression.evaluate(inputs, by_place=rows.by_place).uncertainties
+        return None if steps is None else np.atleast_1d(steps)
 
     def _worked_out(self, quantity: Quantity, rows: Rows) -> Readings:
         expression = self.formulas.expression(quantity)
         aside = rows.aside
         counted = None if aside is None else ~aside
         inputs = self._inputs(expression, rows)
-        found = expression.resolve(inputs, counted=counted, by_place=rows.by_place)
+        result = expression.resolve(inputs, counted=counted, by_place=rows.by_place)
         size = rows.count
         times = rows.times if rows.times is not None else np.full(size, np.nan)
         return Readings(
             times,
-            _row(found.values, size),
-            None if found.shared is None else _row(found.shared, size),
-            None if found.independent is None else _row(found.independent, size),
+            _row(result.values, size),
+            None if result.shared is None else _row(result.shared, size),
+            None if result.independent is None else _row(result.independent, size),
             aside,
         )
 
     def _inputs(self, expression: Expression, rows: Rows) -> dict[str, Value]:
         """Give all that a formula takes, and the times of rows that have an order in time."""
-        found = {symbol: self._input(symbol, rows) for symbol in expression.symbols}
+        inputs = {symbol: self._input(symbol, rows) for symbol in expression.symbols}
         if rows.times is not None and not rows.by_place:
-            found.setdefault(TIME, Value(rows.times))
-        return found
+            inputs.setdefault(TIME, Value(rows.times))
+        return inputs
 
     def _input(self, symbol: str, rows: Rows) -> Value:
         """Give what a symbol stands for in these rows, in SI units."""
-        thing = self.formulas.things.get(symbol)
-        if thing is None and symbol == TIME:
+        named = self.formulas.things.get(symbol)
+        if named is None and symbol == TIME:
             if rows.times is None:
                 raise FormulaError(f"{rows.run} was typed: nobody knows its times t.")
             return Value(rows.times)
-        if isinstance(thing, Given):
-            u = _last_digit(thing.text) if self.by_digits else thing.u
-            return _single(f"given {thing.pk}", thing.value, u, thing.unit)
-        if isinstance(thing, Condition):
-            return self._condition(thing, rows.run)
-        assert isinstance(thing, Quantity)
-        if thing.is_derived:
-            return self._derived(thing, rows)
-        column = rows.columns.get(thing.pk)
+        if isinstance(named, Given):
+            u = _last_digit(named.text) if self.by_digits else named.u
+            return _single(f"given {named.pk}", named.value, u, named.unit)
+        if isinstance(named, Condition):
+            return self._condition(named, rows.run)
+        assert isinstance(named, Quantity)
+        if named.is_derived:
+            return self._derived(named, rows)
+        column = rows.columns.get(named.pk)
         if column is None:
             raise FormulaError(f"{str(rows.run).capitalize()} has no readings of {symbol}.")
         if self.by_digits:
-            step = np.full(len(column), 10.0**-thing.decimals)
+            step = np.full(len(column), 10.0**-named.decimals)
             column = replace(column, u=step, shared=None, u_zero=0.0)
-        return _column(thing, column)
+        return _column(named, column)
 
     def _derived(self, quantity: Quantity, rows: Rows) -> Value:
         key = (rows.version, quantity.pk)
@@ -150,18 +150,18 @@ class Derivation:
 
     def _version(self, quantity: Quantity, run: Run) -> Hashable:
         """Tell a formula and all that it uses, as they are now."""
-        made: list[Hashable] = [quantity.formula, quantity.unit]
-        for thing in self.formulas.uses(quantity):
-            if isinstance(thing, Given):
-                made.append((thing.symbol, thing.value, thing.u, thing.unit))
-            elif isinstance(thing, Condition):
-                held = self._held.get(run.pk, {}).get(thing.pk)
-                made.append((thing.symbol, thing.unit, held and (held.value, held.u)))
-            elif thing.is_derived:
-                made.append((thing.symbol, self._version(thing, run)))
+        parts: list[Hashable] = [quantity.formula, quantity.unit]
+        for used in self.formulas.uses(quantity):
+            if isinstance(used, Given):
+                parts.append((used.symbol, used.value, used.u, used.unit))
+            elif isinstance(used, Condition):
+                held = self._held.get(run.pk, {}).get(used.pk)
+                parts.append((used.symbol, used.unit, held and (held.value, held.u)))
+            elif used.is_derived:
+                parts.append((used.symbol, self._version(used, run)))
             else:
-                made.append((thing.symbol, thing.pk, thing.unit))
-        return tuple(made)
+                parts.append((used.symbol, used.pk, used.unit))
+        return tuple(parts)
 
 
 def _row(values: float | NDArray[np.float64], size: int) -> NDArray[np.float64]:
@@ -176,15 +176,15 @@ def _last_digit(text: str) -> float:
 
 
 def _single(source: str, value: float, u: float | None, unit: str) -> Value:
-    known = units.parse(unit)
-    size = dimensions.factor(known)
+    parsed = units.parse(unit)
+    size = dimensions.factor(parsed)
     shared = {source: u * size} if u else {}
-    return Value(value * size + dimensions.origin(known), shared=shared)
+    return Value(value * size + dimensions.origin(parsed), shared=shared)
 
 
 def _column(quantity: Quantity, readings: Readings) -> Value:
-    known = units.parse(quantity.unit)
-    size, origin = dimensions.factor(known), dimensions.origin(known)
+    parsed = units.parse(quantity.unit)
+    size, origin = dimensions.factor(parsed), dimensions.origin(parsed)
     source = same_symbol(quantity.symbol)
     shared = {} if readings.shared is None else {f"calibration of {source}": readings.shared}
     if readings.u_zero and (readings.u is not None or readings.shared is not None):

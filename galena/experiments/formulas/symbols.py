@@ -28,20 +28,20 @@ class Formulas:
     _ready: dict[int, Expression] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        for thing in (*self.quantities, *self.givens, *self.conditions):
-            symbol = same_symbol(thing.symbol)
+        for named in (*self.quantities, *self.givens, *self.conditions):
+            symbol = same_symbol(named.symbol)
             if symbol in self.things:
-                self.shared.setdefault(symbol, [self.things[symbol]]).append(thing)
+                self.shared.setdefault(symbol, [self.things[symbol]]).append(named)
             elif symbol:
-                self.things[symbol] = thing
+                self.things[symbol] = named
 
     def symbols(self, without: Quantity | None = None) -> dict[str, Symbol]:
         """Give what each symbol stands for."""
-        found = {TIME: Symbol(units.parse("s"), "time", "time")}
-        for symbol, thing in self.things.items():
-            if symbol not in self.shared and thing != without:
-                found[symbol] = Symbol(_unit(thing), _kind(thing), thing.name)
-        return found
+        by_symbol = {TIME: Symbol(units.parse("s"), "time", "time")}
+        for symbol, named in self.things.items():
+            if symbol not in self.shared and named != without:
+                by_symbol[symbol] = Symbol(_unit(named), _kind(named), named.name)
+        return by_symbol
 
     def expression(self, quantity: Quantity) -> Expression:
         """Give a quantity's formula ready for use. Raises FormulaError, also for a circle."""
@@ -71,8 +71,8 @@ class Formulas:
                     name.end,
                 )
         wanted = None if unit is None else units.parse(unit)
-        known = tuple(self.symbols(of).items())
-        return _compiled(formula, known, wanted)
+        symbols_of_it = tuple(self.symbols(of).items())
+        return _compiled(formula, symbols_of_it, wanted)
 
     def uses(self, quantity: Quantity) -> list[Thing]:
         """List what a quantity's formula uses, each once, in the order in which it stands."""
@@ -84,9 +84,9 @@ class Formulas:
             return []
         return [self.things[symbol] for symbol in used if symbol in self.things]
 
-    def users(self, thing: Thing) -> list[Quantity]:
+    def users(self, named: Thing) -> list[Quantity]:
         """List the quantities whose formulas use a thing."""
-        return [one for one in self.quantities if thing in self.uses(one)]
+        return [one for one in self.quantities if named in self.uses(one)]
 
     def bases(self, quantity: Quantity) -> list[Quantity]:
         """List the measured and entered quantities that a quantity comes from, each once.
@@ -96,27 +96,29 @@ class Formulas:
         self.refuse_circle(quantity)
         if not quantity.is_derived:
             return [quantity]
-        found: dict[Quantity, None] = {}
-        for one in self.uses(quantity):
-            if isinstance(one, Quantity):
-                found.update(dict.fromkeys(self.bases(one)))
-        return list(found)
+        bases_of_it: dict[Quantity, None] = {}
+        for used in self.uses(quantity):
+            if isinstance(used, Quantity):
+                bases_of_it.update(dict.fromkeys(self.bases(used)))
+        return list(bases_of_it)
 
     def refuse_circle(self, quantity: Quantity) -> None:
         """Raise FormulaError where a quantity comes from itself, naming the way round."""
         way = self._circle(quantity, [])
         if way:
-            said = ", ".join(f"{one.symbol} uses {other.symbol}" for one, other in pairwise(way))
-            raise FormulaError(f"The formulas go round in a circle: {said}. Break it at one place.")
+            steps = ", ".join(f"{one.symbol} uses {other.symbol}" for one, other in pairwise(way))
+            raise FormulaError(
+                f"The formulas go round in a circle: {steps}. Break it at one place."
+            )
 
     def _circle(self, quantity: Quantity, way: list[Quantity]) -> list[Quantity]:
         if quantity in way:
             return [*way[way.index(quantity) :], quantity]
-        for one in self.uses(quantity):
-            if isinstance(one, Quantity) and one.is_derived:
-                found = self._circle(one, [*way, quantity])
-                if found:
-                    return found
+        for used in self.uses(quantity):
+            if isinstance(used, Quantity) and used.is_derived:
+                circle = self._circle(used, [*way, quantity])
+                if circle:
+                    return circle
         return []
 
 
@@ -135,27 +137,27 @@ def _known(experiment: Experiment) -> list[Quantity]:
     """List the quantities; one that nothing was ever measured of makes room for another."""
     everything = list(experiment.quantities.order_by("pk"))
     counts: dict[str, int] = {}
-    for one in everything:
-        counts[one.symbol] = counts.get(one.symbol, 0) + 1
+    for quantity in everything:
+        counts[quantity.symbol] = counts.get(quantity.symbol, 0) + 1
     if max(counts.values(), default=0) < 2:
         return everything
     measured = set(experiment.measured.values_list("pk", flat=True))
     return [
-        one
-        for one in everything
-        if counts[one.symbol] == 1 or one.pk in measured or one.kind != "measured"
+        quantity
+        for quantity in everything
+        if counts[quantity.symbol] == 1 or quantity.pk in measured or quantity.kind != "measured"
     ]
 
 
-def _unit(thing: Thing) -> units.Unit:
+def _unit(named: Thing) -> units.Unit:
     try:
-        return units.parse(thing.unit)
+        return units.parse(named.unit)
     except UnitError:
         return units.Unit()
 
 
-def _kind(thing: Thing) -> str:
-    return type(thing).__name__.lower()
+def _kind(named: Thing) -> str:
+    return type(named).__name__.lower()
 
 
 @lru_cache(maxsize=512)

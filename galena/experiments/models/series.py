@@ -82,14 +82,14 @@ class Series(models.Model):
     @property
     def corrections_said(self) -> list[str]:
         """Say what is done to the raw readings, so that they can be had back."""
-        said = []
+        sentences = []
         if (record := self.record) is not None:
-            said.append(f"calibration of {record.made_at} by {record.made_by}")
+            sentences.append(f"calibration of {record.made_at} by {record.made_by}")
         if self.zero is not None:
-            said.append(f"zero at {self.zero:.6g} {self.unit} raw")
+            sentences.append(f"zero at {self.zero:.6g} {self.unit} raw")
         if self.sign < 0:
-            said.append("reversed")
-        return said
+            sentences.append("reversed")
+        return sentences
 
 
 @lru_cache(maxsize=512)

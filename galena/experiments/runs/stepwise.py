@@ -89,13 +89,13 @@ class StepTable:
             return Readings(t, np.array([math.nan if one is None else one.value for one in values]))
         means = [row.taken.means.get(quantity.pk) if row.taken else None for row in self.rows]
         nothing = Mean(math.nan, math.nan, 0.0, 0)
-        known = [one or nothing for one in means]
-        shared = np.array([one.shared for one in known])
+        means_or_nothing = [one or nothing for one in means]
+        shared = np.array([one.shared for one in means_or_nothing])
         return Readings(
             t,
-            np.array([one.value for one in known]),
+            np.array([one.value for one in means_or_nothing]),
             shared if shared.any() else None,
-            np.array([one.u for one in known]),
+            np.array([one.u for one in means_or_nothing]),
         )
 
     def _time(self, row: Row) -> float:
@@ -116,8 +116,8 @@ def tables(runs: Iterable[Run]) -> dict[int, StepTable]:
     )
     raw = raw_of(series)
     by_stream: dict[int, list[Series]] = {}
-    for one in series:
-        by_stream.setdefault(one.stream_id, []).append(one)
+    for each_series in series:
+        by_stream.setdefault(each_series.stream_id, []).append(each_series)
     rows: dict[int, dict[int, Row]] = {key: {} for key in by_key}
     parts: dict[int, list[StepPart]] = {}
     for part in StepPart.objects.filter(step__run__in=by_key):
@@ -139,8 +139,8 @@ def tables(runs: Iterable[Run]) -> dict[int, StepTable]:
         else:
             row.corrected.insert(0, entry)
     measured: dict[int, dict[int, Quantity]] = {key: {} for key in by_key}
-    for one in series:
-        measured[one.stream.run_id][one.quantity_id] = one.quantity
+    for each_series in series:
+        measured[each_series.stream.run_id][each_series.quantity_id] = each_series.quantity
     return {
         key: StepTable(
             run,
@@ -157,22 +157,22 @@ def _means(
     by_stream: dict[int, list[Series]],
     raw: dict[int, NDArray[np.float64]],
 ) -> dict[int, Mean]:
-    found = {}
+    means = {}
     for part in parts:
         for series in by_stream.get(part.stream_id, []):
             sampled = raw[series.pk][part.first_index : part.first_index + part.count]
             correction = series.correction
             try:
-                known = describe(correction.apply(sampled))
+                described = describe(correction.apply(sampled))
             except TooFewReadings:
                 continue
             shared = 0.0
             if correction.has_shared_uncertainty:
                 shared = float(np.nanmean(correction.shared_uncertainty(sampled)))
             time = part.correlation_times.get(str(series.quantity_id), 1.0)
-            error = known.sd / math.sqrt(max(1.0, known.count / time))
-            found[series.quantity_id] = Mean(known.mean, error, shared, known.count)
-    return found
+            error = described.sd / math.sqrt(max(1.0, described.count / time))
+            means[series.quantity_id] = Mean(described.mean, error, shared, described.count)
+    return means
 
 
 class Stepwise(RunKind):
@@ -210,8 +210,8 @@ class Stepwise(RunKind):
             yield judging.of_limits(series, raw[series.pk])
         table = tables([run])[run.pk]
         for place, remark in unchanged_rows(table).items():
-            told = remark.said[:1].lower() + remark.said[1:]
-            yield Remark(f"Row {table.rows[place].number}: {told}", remark.advice)
+            sentence = remark.said[:1].lower() + remark.said[1:]
+            yield Remark(f"Row {table.rows[place].number}: {sentence}", remark.advice)
         yield from judging.never_zeroed(measured)
 
     def type_cell(self, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
@@ -229,9 +229,9 @@ def _block(table: StepTable, stretches) -> Block:
         readings = table.readings(quantity)
         is_entered = quantity in table.entered
         texts = table.texts(quantity) if is_entered else None
-        known = [text for text in texts or () if text]
-        step = step_of_texts(known) if is_entered else step_of_digits(quantity.decimals)
-        decimals = [len(text.partition(".")[2]) for text in known]
+        typed_texts = [text for text in texts or () if text]
+        step = step_of_texts(typed_texts) if is_entered else step_of_digits(quantity.decimals)
+        decimals = [len(text.partition(".")[2]) for text in typed_texts]
         finest = max(decimals, default=quantity.decimals)
         ruled_readings = replace(ruled(readings, quantity, step), aside=aside)
         columns[quantity.pk] = Column(

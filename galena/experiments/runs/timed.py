@@ -84,12 +84,12 @@ def _block(run: Run, of_stream: list[tuple[Series, Readings]], left_out: LeftOut
         version = (
             series.pk, series.correction, stream.scale, len(readings), stretches, rule
         )  # fmt: skip
-        known = ruled(readings, quantity, step_of(series))
+        ruled_readings = ruled(readings, quantity, step_of(series))
         if stretches:
-            known = replace(known, aside=mask(stretches, len(known)))
+            ruled_readings = replace(ruled_readings, aside=mask(stretches, len(ruled_readings)))
         corrected = series.zero is not None or series.calibration is not None
         columns[quantity.pk] = Column(
-            quantity, known, version, stream.pk,
+            quantity, ruled_readings, version, stream.pk,
             file_decimals=quantity.decimals + (FINER if corrected else 0),
         )  # fmt: skip
     longest = max((readings for _, readings in of_stream), key=len)

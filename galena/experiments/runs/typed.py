@@ -97,8 +97,10 @@ def block(
         columns[quantity.pk] = _column(quantity, readings, texts, aside)
     for column in typed:
         readings = _readings(values[column.quantity.pk], count)
-        made = _column(column.quantity, readings, column.cells, aside)
-        columns[column.quantity.pk] = replace(made, cells=tuple(column.cells), is_editable=True)
+        typed_column = _column(column.quantity, readings, column.cells, aside)
+        columns[column.quantity.pk] = replace(
+            typed_column, cells=tuple(column.cells), is_editable=True
+        )
     return Block(run, count, columns, None, False, aside, names=names,
                  shares_in_places=shares_in_places)  # fmt: skip
 
@@ -118,11 +120,11 @@ def _padded(
 
 
 def _column(quantity: Quantity, readings: Readings, texts: list[str], aside) -> Column:
-    known = replace(ruled(readings, quantity, step_of_texts(texts)), aside=aside)
-    parts = (known.y, known.shared, known.u, known.aside)
+    ruled_readings = replace(ruled(readings, quantity, step_of_texts(texts)), aside=aside)
+    parts = (ruled_readings.y, ruled_readings.shared, ruled_readings.u, ruled_readings.aside)
     version = (quantity.pk, *(part.tobytes() for part in parts if part is not None))
     return Column(
-        quantity, known, version, u_shown=readings.u, file_decimals=quantity.decimals
+        quantity, ruled_readings, version, u_shown=readings.u, file_decimals=quantity.decimals
     )  # fmt: skip
 
 

@@ -158,10 +158,10 @@ class Rig(ABC):
 
     def set(self, handle: str, value: float, at: float | None = None) -> None:
         """Set a handle, now or at a time in seconds since the reset; ValueError if it cannot."""
-        known = {one.id: one for one in self.handles}
-        if handle not in known:
+        by_ident = {one.id: one for one in self.handles}
+        if handle not in by_ident:
             raise ValueError(f"there is no handle {handle}")
-        limits = known[handle]
+        limits = by_ident[handle]
         if limits.kind == "choice" and value != round(value):
             raise ValueError(f"{handle} is the number of a choice, from 0 to {limits.max:g}")
         if not limits.min <= value <= limits.max:

@@ -79,14 +79,14 @@ class PluggedRig:
     @property
     def state(self) -> dict[str, float]:
         """The settings of its handles, its model's state, its time `t` and its paces."""
-        known: dict[str, float] = json.loads(self.control.request("RIG:STATE?"))
-        return known
+        values: dict[str, float] = json.loads(self.control.request("RIG:STATE?"))
+        return values
 
     @property
     def handles(self) -> list[dict[str, Any]]:
         """Its handles with their values."""
-        known: list[dict[str, Any]] = json.loads(self.control.request("RIG:HANDLE?"))
-        return known
+        listed: list[dict[str, Any]] = json.loads(self.control.request("RIG:HANDLE?"))
+        return listed
 
 
 class RigRoom:

@@ -102,9 +102,11 @@ class StepTaking:
         described: list[statistics.Statistics | None] = []
         for column, correction in enumerate(self.corrections):
             try:
-                known = statistics.describe(correction.apply(values[:, column]))
-                error = known.sd / math.sqrt(max(1.0, known.count / times[column]))
-                described.append(replace(known, standard_error=error))
+                statistics_of_column = statistics.describe(correction.apply(values[:, column]))
+                error = statistics_of_column.sd / math.sqrt(
+                    max(1.0, statistics_of_column.count / times[column])
+                )
+                described.append(replace(statistics_of_column, standard_error=error))
             except TooFewReadings:
                 described.append(None)
         return described

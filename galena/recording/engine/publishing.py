@@ -58,38 +58,43 @@ class Publisher:
 
 def awaited(waiting: Waiting) -> dict:
     """Say what is waited for, and how far it is."""
-    said = {"awaits": waiting.awaited, "text": "", "how": "", "trouble": " ".join(waiting.missing)}
+    progress = {
+        "awaits": waiting.awaited,
+        "text": "",
+        "how": "",
+        "trouble": " ".join(waiting.missing),
+    }
     shown, level, taking = waiting.watched_channel, waiting.plan.level, waiting.trigger
     if shown is None or level is None or taking.latest != taking.latest:
-        return said
+        return progress
     away = level.distance(taking.latest)
     unit = f" {shown.unit}" if shown.unit else ""
-    said["text"] = numbers.fixed(taking.latest, shown.decimals) + unit
+    progress["text"] = numbers.fixed(taking.latest, shown.decimals) + unit
     distance = numbers.fixed(abs(away), shown.decimals) + unit
     side = "below" if level.direction == "rising" else "above"
     finder = taking.finder
     if finder is not None and finder.is_beyond:
-        said["how"] = f"past the level already: it must first come back {side} it"
+        progress["how"] = f"past the level already: it must first come back {side} it"
     elif finder is not None and not finder.is_clear:
         clear = numbers.significant(finder.clear) + unit
-        said["how"] = (
+        progress["how"] = (
             f"too near the level: its noise could pass it. It must first be {clear} {side}"
         )
     else:
-        said["how"] = f"{distance} {side} the level"
-    return said
+        progress["how"] = f"{distance} {side} the level"
+    return progress
 
 
 def means(stepping: Stepping) -> list[dict]:
     """Give the live mean of each channel, over as long as a reading takes."""
-    told = []
+    listed = []
     for taking, group in zip(stepping.takings, stepping.shown, strict=True):
-        for shown, known in zip(group, taking.live(), strict=True):
+        for shown, described in zip(group, taking.live(), strict=True):
             text = "–"
-            if known is not None:
-                text = numbers.estimate(known.mean, known.standard_error)
-                if not known.standard_error > 0:
-                    text = numbers.fixed(known.mean, shown.decimals)
+            if described is not None:
+                text = numbers.estimate(described.mean, described.standard_error)
+                if not described.standard_error > 0:
+                    text = numbers.fixed(described.mean, shown.decimals)
             value, _, u = text.partition(" ± ")
-            told.append({"channel": shown.channel.pk, "text": value, "u": u, "whole": text})
-    return told
+            listed.append({"channel": shown.channel.pk, "text": value, "u": u, "whole": text})
+    return listed

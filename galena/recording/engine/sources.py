@@ -32,11 +32,11 @@ def find(bench: Bench, wish: Wish, plan: Timed | None = None) -> list[Source]:
 
     Raises NothingToRecord, or PlanError where a channel cannot give the plan's rate.
     """
-    found = _feeds(bench, wish.channels)
-    known = bench.show(wish.experiment)
+    feeds = _feeds(bench, wish.channels)
+    shown_by_key = bench.show(wish.experiment)
     sources = [
-        Source(feed.link, columns, [known[feed.channels[one].pk] for one in columns])
-        for feed, columns in found
+        Source(feed.link, columns, [shown_by_key[feed.channels[one].pk] for one in columns])
+        for feed, columns in feeds
     ]
     if plan is not None:
         everything = [one for source in sources for one in source.shown]
@@ -65,13 +65,13 @@ def _feeds(bench: Bench, channel_ids: list[int]) -> list[tuple[Feed, list[int]]]
         raise NothingToRecord("No channel is chosen. Tick at least one to record.")
     feeds: dict[int, tuple[Feed, list[int]]] = {}
     for channel_id in dict.fromkeys(channel_ids):
-        found = bench.feed_of(channel_id)
-        if found is None:
+        place = bench.feed_of(channel_id)
+        if place is None:
             channel = Channel.objects.select_related("instrument").filter(pk=channel_id).first()
             name = name_of(channel) if channel else "A channel"
             raise NothingToRecord(
                 f"{name} gives no readings now. Is its cable in? The Bench says more."
             )
-        feed, column = found
+        feed, column = place
         feeds.setdefault(feed.key, (feed, []))[1].append(column)
     return list(feeds.values())

@@ -14,7 +14,7 @@ def add(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     posted = request.POST
 
-    def made() -> None:
+    def add_it() -> None:
         flows.add_condition(
             experiment,
             posted.get("new-name", "")[:100],
@@ -24,7 +24,7 @@ def add(request, experiment_id: int):
             posted.get("new-choices", "")[:600],
         )
 
-    return answer_panel(request, experiment, made, "condition")
+    return answer_panel(request, experiment, add_it, "condition")
 
 
 @require_POST
@@ -41,7 +41,7 @@ def add_entered(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     posted = request.POST
 
-    def made() -> None:
+    def add_it() -> None:
         flows.add_entered(
             experiment,
             posted.get("typed-name", "")[:100],
@@ -50,7 +50,7 @@ def add_entered(request, experiment_id: int):
             posted.get("typed-decimals", "2").strip()[:4],
         )
 
-    return answer_panel(request, experiment, made, "typed")
+    return answer_panel(request, experiment, add_it, "typed")
 
 
 @require_POST

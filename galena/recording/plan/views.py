@@ -187,9 +187,9 @@ def _plain(typed: dict) -> dict:
 def plan_context(experiment: Experiment, form: PlanForm) -> dict:
     """Give what the panel of the plan shows."""
     channels = live_channels(experiment)
-    known = [one.channel.pk for one in channels]
+    keys = [one.channel.pk for one in channels]
     in_use = RECORDER.in_use(experiment.pk)
-    chosen = [one for one in form.channels if one in known] or known
+    chosen = [one for one in form.channels if one in keys] or keys
     chosen = [one for one in chosen if one not in in_use]
     held = [one for one in channels if one.channel.pk in chosen]
     recording = RECORDER.recordings.of(experiment.pk)  # once: the recorder goes on meanwhile
@@ -224,7 +224,7 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
         "current": recording if isinstance(recording, RunInProgress) else None,
         "waiting": waiting,
         "stepping": recording if isinstance(recording, Stepping) else None,
-        "busy": _busy(known, in_use),
+        "busy": _busy(keys, in_use),
         "wrong_condition": _first(form, "condition-", ("name", "symbol", "unit", "choices")),
         "wrong_typed": _first(form, "typed-", ("name", "symbol", "unit", "decimals")),
     } | plan_form.size(form)
@@ -251,11 +251,11 @@ def _level_unit(channels: list[Shown], form: PlanForm) -> str:
     return next((one.unit for one in channels if one.channel.pk == form.watched), first)
 
 
-def _busy(known: list[int], in_use: dict[int, str]) -> str:
+def _busy(keys: list[int], in_use: dict[int, str]) -> str:
     """Say who holds the instruments, where other runs hold all of them."""
-    if not known or any(one not in in_use for one in known):
+    if not keys or any(one not in in_use for one in keys):
         return ""
-    return ". ".join(dict.fromkeys(in_use[one] for one in known)) + "."
+    return ". ".join(dict.fromkeys(in_use[one] for one in keys)) + "."
 
 
 def _never_zeroed(channels: list[Shown]) -> Remark | None:

@@ -25,26 +25,26 @@ def derived(request, experiment_id: int, number: int):
     wanted = list(run.experiment.derived.filter(pk__in=keys))
     troubles: dict[tuple[int, int], str] = {}
     try:
-        found = columns.over(None, [(run, one) for one in wanted], troubles)
+        placed = columns.over(None, [(run, quantity) for quantity in wanted], troubles)
     except GalenaError as error:
         return JsonResponse({"trouble": str(error), "quantities": []})
-    told = []
-    for one in wanted:
-        key = (run.pk, one.pk)
-        read = found[key].readings if key in found else None
+    listed = []
+    for quantity in wanted:
+        key = (run.pk, quantity.pk)
+        read = placed[key].readings if key in placed else None
         trouble = troubles.get(key, "" if read is not None else "not all of it is measured here")
-        told.append(_told(one, read, trouble))
-    return JsonResponse({"trouble": "", "quantities": told})
+        listed.append(_told(quantity, read, trouble))
+    return JsonResponse({"trouble": "", "quantities": listed})
 
 
 def _told(quantity: Quantity, read: Readings | None, trouble: str) -> dict:
     unit = units.shown(quantity.unit)
-    said = {"key": quantity.pk, "symbol": quantity.symbol, "unit": unit, "trouble": trouble}
+    listed = {"key": quantity.pk, "symbol": quantity.symbol, "unit": unit, "trouble": trouble}
     if read is None or not len(read):
-        return said | {"t": [], "y": [], "text": "–"}
+        return listed | {"t": [], "y": [], "text": "–"}
     lo, hi = float(read.t[0]), float(read.t[-1])
     t, y = envelope(read.t, read.y, lo, hi, ACROSS) if hi > lo else (read.t, read.y)
-    return said | {"t": t.tolist(), "y": _plain(y), "text": _last(quantity, read)}
+    return listed | {"t": t.tolist(), "y": _plain(y), "text": _last(quantity, read)}
 
 
 def _last(quantity: Quantity, read: Readings) -> str:

@@ -30,25 +30,25 @@ class Corrected:
 def corrections_of(runs: list[Run]) -> dict[int, list[Corrected]]:
     """Give by run what is done to its readings; `streams__series__quantity` must be prefetched."""
     series = [
-        one
+        kept_one
         for run in runs
         for stream in run.streams.all()
-        for one in stream.series.all()
-        if one.quantity is not None
+        for kept_one in stream.series.all()
+        if kept_one.quantity is not None
     ]
-    serials = {one.quantity.source.split("|")[2] for one in series}
+    serials = {kept_one.quantity.source.split("|")[2] for kept_one in series}
     kept = Calibration.objects.kept().filter(channel__instrument__serial__in=serials)
     choices: dict[str, list[Calibration]] = {}
-    for one in kept.select_related("channel__instrument", "made_by"):
-        choices.setdefault(one.channel.source, []).append(one)
-    found: dict[int, list[Corrected]] = {run.pk: [] for run in runs}
+    for kept_one in kept.select_related("channel__instrument", "made_by"):
+        choices.setdefault(kept_one.channel.source, []).append(kept_one)
+    by_run: dict[int, list[Corrected]] = {run.pk: [] for run in runs}
     by_stream = {stream.pk: run.pk for run in runs for stream in run.streams.all()}
-    for one in series:
-        known = choices.get(_channel_source(one.quantity), [])
-        corrected = Corrected(one, one.corrections_said, known)
-        if corrected.said or known:
-            found[by_stream[one.stream_id]].append(corrected)
-    return found
+    for kept_one in series:
+        possible = choices.get(_channel_source(kept_one.quantity), [])
+        corrected = Corrected(kept_one, kept_one.corrections_said, possible)
+        if corrected.said or possible:
+            by_run[by_stream[kept_one.stream_id]].append(corrected)
+    return by_run
 
 
 def recalibrate(experiment: Experiment, series: Series, chosen: Calibration | None) -> None:
@@ -77,15 +77,15 @@ def _quantity(
     channel = Channel.objects.select_related("instrument").get(
         instrument__maker=maker, instrument__model=model, instrument__serial=serial, ident=ident
     )
-    said = {"name": channel.name, "symbol": channel.symbol, "unit": channel.unit}
-    said["decimals"] = channel.decimals
+    described = {"name": channel.name, "symbol": channel.symbol, "unit": channel.unit}
+    described["decimals"] = channel.decimals
     if record is not None and source_of(channel, record) != source:
         curve = record.calibration
         step = channel.resolution * abs(float(curve.slope((curve.low + curve.high) / 2)))
-        said = {"name": record.quantity, "symbol": record.symbol, "unit": curve.unit}
-        said["decimals"] = decimals_for(step, channel.decimals)
+        described = {"name": record.quantity, "symbol": record.symbol, "unit": curve.unit}
+        described["decimals"] = decimals_for(step, channel.decimals)
     quantity, _ = Quantity.objects.get_or_create(
-        experiment=experiment, source=source_of(channel, record), defaults=said
+        experiment=experiment, source=source_of(channel, record), defaults=described
     )
     return quantity
 

@@ -130,13 +130,13 @@ def answer_facts(
     runs = run.experiment.runs.kept().select_related("started_by").order_by("number")
     runs = list(runs.prefetch_related("condition_values__condition", "streams__series__quantity"))
     repeats.mark(runs)
-    known = next(one for one in runs if one.pk == run.pk)
-    known.name, known.note = run.name, run.note  # as typed, where something else is wrong
-    held = {one.condition_id: one.text for one in known.condition_values.all()}
+    marked = next(one for one in runs if one.pk == run.pk)
+    marked.name, marked.note = run.name, run.note  # as typed, where something else is wrong
+    held = {one.condition_id: one.text for one in marked.condition_values.all()}
     context = {
         "marks": range(1, len(MARKS) + 1),
         "experiment": run.experiment,
-        "run": known,
+        "run": marked,
         "fields": [
             {
                 "condition": one,
@@ -145,7 +145,7 @@ def answer_facts(
             }
             for one in run.experiment.conditions.all()
         ],
-        "corrections": recalibrating.corrections_of([known])[known.pk],
+        "corrections": recalibrating.corrections_of([marked])[marked.pk],
         "trouble": trouble,
         "saved": changed,
     }

@@ -21,11 +21,13 @@ def read_settings(quantities: list[Quantity], texts: dict[int, str]) -> Typed:
     if not quantities:
         raise CannotType(None, "Say first what is typed with each reading: add a typed setting.")
     typed = {}
-    for one in quantities:
+    for quantity in quantities:
         try:
-            typed[one.pk] = as_typed(texts.get(one.pk, ""), one.decimals, one.name)
+            typed[quantity.pk] = as_typed(
+                texts.get(quantity.pk, ""), quantity.decimals, quantity.name
+            )
         except NumberError as error:
-            raise CannotType(one.pk, str(error)) from error
+            raise CannotType(quantity.pk, str(error)) from error
     return typed
 
 

@@ -166,9 +166,9 @@ def _channels_of(recorder: Recorder, run: Run) -> list[int]:
         for one in stream.series.all()
         if one.quantity is not None
     }
-    known = recorder.bench.show(run.experiment)
+    shown = recorder.bench.show(run.experiment)
     live = {one.pk for one in recorder.bench.live_channels()}
-    by_source = {one.source: key for key, one in known.items() if key in live}
+    by_source = {one.source: key for key, one in shown.items() if key in live}
     missing = [name for source, name in wanted.items() if source not in by_source]
     if missing:
         raise NothingToRecord(

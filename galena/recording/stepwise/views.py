@@ -33,7 +33,7 @@ def take(request, experiment_id: int):
     quantities = [one for one in experiment.entered if one.pk in form.typed]
     wish = Wish(experiment, form.channels, form.conditions, form.note, request.user)
     try:
-        said = stepper.take(RECORDER, wish, form.stepwise(), quantities, form.settings)
+        remark = stepper.take(RECORDER, wish, form.stepwise(), quantities, form.settings)
     except (PlanError, ConditionError) as error:
         return _steps(request, experiment, form=form, trouble=str(error))
     except CannotType as error:
@@ -42,7 +42,7 @@ def take(request, experiment_id: int):
         return _steps(request, experiment, form=form, trouble=str(error))
     if "kind-shown" in request.POST:  # the plan is on the page only before the first reading
         plan_form.keep(form, experiment, request.user, note=False)
-    return _steps(request, experiment, said=said, event="step-taken")
+    return _steps(request, experiment, said=remark, event="step-taken")
 
 
 @require_POST
@@ -99,7 +99,7 @@ def steps_context(
     form: plan_form.PlanForm | None = None,
     wrong: int | None = None,
     trouble: str = "",
-    said: str = "",
+    remark: str = "",
 ) -> dict:
     """Give the rows of the stepwise run in the making, or of the last one, and what comes next."""
     form = form or page_form(request, experiment)
@@ -125,7 +125,7 @@ def steps_context(
         ],
         "live": _chosen(experiment, form, stepping if own else None),
         "trouble": trouble,
-        "said": said,
+        "said": remark,
         "points": _points(table),
     }
 

@@ -76,8 +76,10 @@ def as_typed(value):
 def words(text):
     """Typeset words: `E_0` gets its subscript, `m^2` its superscript; all else as it stands."""
     parts = symbols.pieces(str(text))
-    made = {"": "{}", "sub": "<sub>{}</sub>", "sup": "<sup>{}</sup>", "symbol": SYMBOL}
-    return format_html_join("", "{}", ((format_html(made[kind], part),) for kind, part in parts))
+    patterns = {"": "{}", "sub": "<sub>{}</sub>", "sup": "<sup>{}</sup>", "symbol": SYMBOL}
+    return format_html_join(
+        "", "{}", ((format_html(patterns[kind], part),) for kind, part in parts)
+    )
 
 
 @register.filter

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from galena.core.fits import MODELS
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate
+from galena.desk.findings.questions.answer import Answer, Estimate, Subject
 from galena.desk.findings.questions.built import BUILT
 from galena.desk.findings.questions.fitted import TYPED
 from galena.desk.findings.questions.models import FITTED
@@ -25,5 +25,13 @@ def register(*questions: Question) -> None:
 
 
 __all__ = [
-    "AT_HAND", "FITS", "QUESTIONS", "TYPED", "Answer", "Asked", "Estimate", "Question", "register",
+    "AT_HAND",
+    "FITS",
+    "QUESTIONS",
+    "TYPED",
+    "Answer",
+    "Estimate",
+    "Question",
+    "Subject",
+    "register",
 ]  # fmt: skip

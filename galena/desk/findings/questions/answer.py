@@ -39,8 +39,8 @@ class Estimate:
     @property
     def text(self) -> str:
         """The value rounded to its uncertainty."""
-        known = math.isfinite(self.uncertainty) and self.uncertainty > 0
-        if not known and self.decimals is not None:
+        has_uncertainty = math.isfinite(self.uncertainty) and self.uncertainty > 0
+        if not has_uncertainty and self.decimals is not None:
             return numbers.fixed(self.value, self.decimals)
         return numbers.estimate(self.value, self.uncertainty)
 
@@ -81,7 +81,7 @@ class Answer:
 
 
 @dataclass(frozen=True)
-class Asked:
+class Subject:
     """What a question is asked of.
 
     inside: the readings of the span that count; whole: all of the run's that count. places: the

@@ -13,7 +13,7 @@ from galena.core.covariance import Correlation, OfOrigin, own_covariance
 from galena.core.formula import Symbol, Value
 from galena.core.influence import independent_parts
 from galena.desk.errors import DeskError
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate
+from galena.desk.findings.questions.answer import Answer, Estimate, Subject
 from galena.desk.findings.questions.fitted import shifts_of, weights_of
 
 OF_A_FIT = "fit "  # how the sources begin that only the numbers of one fit share
@@ -25,30 +25,30 @@ class Source:
 
     name: str
     answer: Answer
-    asked: Asked | None
+    subject: Subject | None
 
     @property
     def fit(self) -> fits.Fit:
         """Its fit. Raises DeskError where there is none."""
         if self.answer.trouble:
             raise DeskError(f"{self.name}: {self.answer.trouble}")
-        if self.answer.fit is None or self.asked is None:
+        if self.answer.fit is None or self.subject is None:
             raise DeskError(f"{self.name} is no fit.")
         if self.answer.by_hand:
             raise DeskError(f"{self.name} is laid on by hand. Fit it first.")
         return self.answer.fit
 
     @property
-    def readings(self) -> Asked:
+    def readings(self) -> Subject:
         """What its fit was asked of. Raises DeskError where it is no fit."""
-        if self.asked is None:
+        if self.subject is None:
             raise DeskError(f"{self.name} is no fit.")
-        return self.asked
+        return self.subject
 
     def carried_to(self, x: float) -> float:
         """Give by how much the fit's value at x moves with what all its readings share."""
-        fit, asked = self.fit, self.readings
-        shifts = shifts_of(asked, fit, weights_of(asked))
+        fit, subject = self.fit, self.readings
+        shifts = shifts_of(subject, fit, weights_of(subject))
         if not shifts:
             return 0.0
         slopes = fit.model.slopes(np.array([x]), fit.params)[0]
@@ -114,7 +114,7 @@ class Basis(ABC):
 
     @property
     @abstractmethod
-    def asked(self) -> Asked:
+    def subject(self) -> Subject:
         """The readings of the quantity that is named with the findings. Raises DeskError."""
 
     @abstractmethod

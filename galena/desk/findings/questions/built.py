@@ -30,41 +30,41 @@ PERCENT = Unit((("%", 1),))
 def at_x(basis: Basis) -> Answer:
     """Give a fit's value at a place, with its confidence band."""
     (source,) = basis.sources
-    fit, asked, x = source.fit, source.readings, float(basis.details["x"])
+    fit, subject, x = source.fit, source.readings, float(basis.details["x"])
     y = float(fit.predict(x)[0])
     if not math.isfinite(y):
-        raise DeskError(f"The fit has no value at {asked.x_symbol} = {x:g}.")
-    estimate = asked.estimate("value", asked.y_symbol, y, float(fit.band(x)[0]), asked.y_unit,
+        raise DeskError(f"The fit has no value at {subject.x_symbol} = {x:g}.")
+    estimate = subject.estimate("value", subject.y_symbol, y, float(fit.band(x)[0]), subject.y_unit,
                               source.carried_to(x))  # fmt: skip
-    remark = f"of the fit at {asked.x_symbol} = {x:g} {typeset(asked.x_unit)}".rstrip()
+    remark = f"of the fit at {subject.x_symbol} = {x:g} {typeset(subject.x_unit)}".rstrip()
     return Answer((estimate,), remark, remarks=_beyond(fit, x), at=(x, y))
 
 
 def at_y(basis: Basis) -> Answer:
     """Give the place at which a fit has a value."""
     (source,) = basis.sources
-    fit, asked, y = source.fit, source.readings, float(basis.details["y"])
+    fit, subject, y = source.fit, source.readings, float(basis.details["y"])
     met = place_of(fit, y)
     rate = float(fit.rate(met.x)[0])
     shared = -source.carried_to(met.x) / rate if rate else 0.0
-    estimate = asked.estimate("x", asked.x_symbol, met.x, met.u_x, asked.x_unit, shared)
-    remark = f"where the fit has {asked.y_symbol} = {y:g} {typeset(asked.y_unit)}".rstrip()
+    estimate = subject.estimate("x", subject.x_symbol, met.x, met.u_x, subject.x_unit, shared)
+    remark = f"where the fit has {subject.y_symbol} = {y:g} {typeset(subject.y_unit)}".rstrip()
     return Answer((estimate,), remark, remarks=_beyond(fit, met.x), at=(met.x, y))
 
 
 def each(basis: Basis) -> Answer:
     """Work one parameter of a fit out from every reading, the others being held."""
     (source,) = basis.sources
-    fit, asked = source.fit, source.readings
+    fit, subject = source.fit, source.readings
     name = str(basis.details["parameter"])
-    of_all = solve_each(fit.model, asked.inside.t, asked.inside.y, name, fit.params)
+    of_all = solve_each(fit.model, subject.inside.t, subject.inside.y, name, fit.params)
     if not of_all.counted.size:
         raise DeskError(
             f"No single reading tells {name}: the scatter is as large as what {name} changes. Take "
             "it from the fit."
         )
     kept = describe(of_all.counted)
-    unit = fit.model.units(asked.x_unit, asked.y_unit).get(name, Unit())
+    unit = fit.model.units(subject.x_unit, subject.y_unit).get(name, Unit())
     remark = f"from each of {numbers.grouped(kept.count)} readings, the other parameters held"
     for left_out, why in (
         (of_all.blunt, f"where the model hardly depends on {name}"),
@@ -81,8 +81,8 @@ def each(basis: Basis) -> Answer:
 def meet(basis: Basis) -> Answer:
     """Give where two fits meet, with the uncertainty of both."""
     first, second = basis.sources
-    asked, other = first.readings, second.readings
-    if (asked.y_unit, asked.x_unit) != (other.y_unit, other.x_unit):
+    subject, other = first.readings, second.readings
+    if (subject.y_unit, subject.x_unit) != (other.y_unit, other.x_unit):
         raise DeskError("The two fits are of quantities in different units: they cannot meet.")
     near = basis.details["near"]
     met = fits.intersect(first.fit, second.fit, None if near is None else float(near))
@@ -92,9 +92,9 @@ def meet(basis: Basis) -> Answer:
     )
     of_x, of_y = _carried_to_meeting(first, second, met.x)
     estimates = (
-        Estimate("x", asked.x_symbol, met.x, math.hypot(met.u_x, *of_x.values()), asked.x_unit,
+        Estimate("x", subject.x_symbol, met.x, math.hypot(met.u_x, *of_x.values()), subject.x_unit,
                  of_x),
-        Estimate("y", asked.y_symbol, met.y, math.hypot(met.u_y, *of_y.values()), asked.y_unit,
+        Estimate("y", subject.y_symbol, met.y, math.hypot(met.u_y, *of_y.values()), subject.y_unit,
                  of_y),
     )  # fmt: skip
     remark = f"where {first.name} and {second.name} meet"
@@ -109,13 +109,13 @@ def _carried_to_meeting(
     apart = slope - float(second.fit.rate(x)[0])
     of_x: dict[str, float] = {}
     of_y: dict[str, float] = {}
-    for one, sign in ((first, 1.0), (second, -1.0)):
-        moved = one.carried_to(x)
-        if one.asked is None or not moved or not apart:
+    for source, sign in ((first, 1.0), (second, -1.0)):
+        moved = source.carried_to(x)
+        if source.subject is None or not moved or not apart:
             continue
-        name, step = one.asked.calibration, -sign * moved / apart
+        name, step = source.subject.calibration, -sign * moved / apart
         of_x[name] = of_x.get(name, 0.0) + step
-        of_y[name] = of_y.get(name, 0.0) + slope * step + (moved if one is first else 0.0)
+        of_y[name] = of_y.get(name, 0.0) + slope * step + (moved if source is first else 0.0)
     return of_x, of_y
 
 
@@ -174,24 +174,26 @@ def there(basis: Basis) -> Answer:
     u² = u_y² + (slope · u_x)², the slope being that between the two readings about it.
     """
     (source,) = basis.sources
-    asked = basis.asked
+    subject = basis.subject
     place = next((one for one in source.answer.estimates if one.key == "x"), None)
     if place is None:
         place = source.estimate("x")
-    whole = asked.whole
+    whole = subject.whole
     read = read_between(whole.t, whole.y, place.value, whole.u, whole.shared)
     slope = 0.0
     if math.isfinite(place.uncertainty) and len(whole) > 3:
         slope = tangent(whole.t, whole.y, place.value, 5).slope
     u_x = place.uncertainty if math.isfinite(place.uncertainty) else 0.0
     total = math.hypot(read.u, read.shared, slope * u_x) or math.nan
-    estimate = Estimate("value", asked.y_symbol, read.y, total, asked.y_unit, {}, asked.y_decimals)
+    estimate = Estimate(
+        "value", subject.y_symbol, read.y, total, subject.y_unit, {}, subject.y_decimals
+    )
     remark = f"where {source.name} found {place.name} = {place.text} {place.unit_text}".rstrip()
     return Answer((estimate,), remark, at=(place.value, read.y))
 
 
-def _beyond(found: fits.Fit, x: float) -> tuple[str, ...]:
-    return tuple(str(remark) for remark in second_look.remarks("claim", Place(found, x)))
+def _beyond(fit: fits.Fit, x: float) -> tuple[str, ...]:
+    return tuple(str(remark) for remark in second_look.remarks("claim", Place(fit, x)))
 
 
 BUILT = (

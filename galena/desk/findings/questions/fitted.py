@@ -17,7 +17,7 @@ from galena.core.second_look import straightness
 from galena.core.second_look.fits import Fitted
 from galena.core.units import Unit
 from galena.core.units import format as typeset
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate, following
+from galena.desk.findings.questions.answer import Answer, Estimate, Subject, following
 
 TYPED = "model"  # the kind whose formula stands in the details
 
@@ -27,14 +27,14 @@ def model_of(kind: str, details: Mapping[str, object]) -> str:
     return str(details.get("formula", "")) if kind == TYPED else kind
 
 
-def weights_of(asked: Asked) -> np.ndarray | None:
+def weights_of(subject: Subject) -> np.ndarray | None:
     """Give the uncertainties that a fit is to be weighted by, if it is. Raises FitError."""
-    if not asked.details.get("weighted"):
+    if not subject.details.get("weighted"):
         return None
-    u = asked.inside.u
+    u = subject.inside.u
     if u is None or not np.any(np.nan_to_num(u) > 0):
         raise FitError(
-            f"Nothing is known of the uncertainties of {asked.y_symbol}. Choose a rule for them "
+            f"Nothing is known of the uncertainties of {subject.y_symbol}. Choose a rule for them "
             "under Quantities, or fit without weights."
         )
     return u
@@ -43,108 +43,108 @@ def weights_of(asked: Asked) -> np.ndarray | None:
 def fitted(kind: str):
     """Give the answer of a model."""
 
-    def answer(asked: Asked) -> Answer:
-        details = asked.details
+    def answer(subject: Subject) -> Answer:
+        details = subject.details
         by_hand = details.get("by_hand")
         fixed = by_hand if isinstance(by_hand, dict) else details.get("fixed")
-        u = None if by_hand else weights_of(asked)
-        found = fits.fit(
-            model_of(kind, details), asked.inside.t, asked.inside.y, u_y=u,
+        u = None if by_hand else weights_of(subject)
+        fit = fits.fit(
+            model_of(kind, details), subject.inside.t, subject.inside.y, u_y=u,
             fixed=fixed or None, start=None if by_hand else details.get("start") or None,
         )  # fmt: skip
-        return stated(asked, found, u, by_hand=bool(by_hand))
+        return stated(subject, fit, u, by_hand=bool(by_hand))
 
     return answer
 
 
-def stated(asked: Asked, found: fits.Fit, u: np.ndarray | None, *, by_hand: bool = False) -> Answer:
+def stated(
+    subject: Subject, fit: fits.Fit, u: np.ndarray | None, *, by_hand: bool = False
+) -> Answer:
     """State a fit as an answer: its parameters with units, its residuals, what to look at."""
-    ups = signs(found.residuals)
-    if not by_hand and found.scatter_dof is None:
-        inside = asked.inside
-        found = widened(found, inside.t, inside.y, u, inside.rows)
-        if asked.harvested:
-            found = no_surer_than_readings(
-                found, inside.t, inside.y, inside.u, inside.u_x, weighted_by=u
+    ups = signs(fit.residuals)
+    if not by_hand and fit.scatter_dof is None:
+        inside = subject.inside
+        fit = widened(fit, inside.t, inside.y, u, inside.rows)
+        if subject.harvested:
+            fit = no_surer_than_readings(
+                fit, inside.t, inside.y, inside.u, inside.u_x, weighted_by=u
             )
-    y = typeset(of_difference(asked.y_unit))
-    off = numbers.significant(found.residual_sd) if math.isfinite(found.residual_sd) else "–"
-    count = numbers.grouped(found.count)
+    y = typeset(of_difference(subject.y_unit))
+    off = numbers.significant(fit.residual_sd) if math.isfinite(fit.residual_sd) else "–"
+    count = numbers.grouped(fit.count)
     if by_hand:
-        said = f"by hand, not fitted: {count} readings, residuals {off} {y}"
-    elif found.weighted:
-        said = f"weighted by uncertainty: {count} readings, χ²/{found.dof} = "
-        said += numbers.significant(found.reduced_chi_squared)
+        remark = f"by hand, not fitted: {count} readings, residuals {off} {y}"
+    elif fit.weighted:
+        remark = f"weighted by uncertainty: {count} readings, χ²/{fit.dof} = "
+        remark += numbers.significant(fit.reduced_chi_squared)
     else:
-        said = f"{count} readings, residuals {off} {y}"
+        remark = f"{count} readings, residuals {off} {y}"
     remarks: tuple[str, ...] = ()
     if not by_hand:
         straight = None
-        if found.model.facts.is_line:
-            straight = straightness(asked.inside.t, asked.inside.y, u)
-        remarks = tuple(
-            str(one) for one in second_look.remarks("fit", Fitted(found, ups, straight))
-        )
+        if fit.model.facts.is_line:
+            straight = straightness(subject.inside.t, subject.inside.y, u)
+        remarks = tuple(str(one) for one in second_look.remarks("fit", Fitted(fit, ups, straight)))
     try:
-        units = found.model.units(asked.x_unit, asked.y_unit)
+        units = fit.model.units(subject.x_unit, subject.y_unit)
     except FormulaError as error:
-        units = dict.fromkeys(found.params, Unit())
+        units = dict.fromkeys(fit.params, Unit())
         remarks = (*remarks, f"No units for its parameters: {error}")
-    if is_celsius(asked.y_unit):
-        units = _as_differences(found, units)
-    if found.counts_as is not None:
-        said += f"; {following(found.count, found.counts_as)}"
-    if found.model.facts.counts_x:
-        said += f"; {asked.x_symbol} counted in {typeset(asked.x_unit) or '1'}"
-    shifts = shifts_of(asked, found, u) if not by_hand else {}
-    parts = _parts(found)
+    if is_celsius(subject.y_unit):
+        units = _as_differences(fit, units)
+    if fit.counts_as is not None:
+        remark += f"; {following(fit.count, fit.counts_as)}"
+    if fit.model.facts.counts_x:
+        remark += f"; {subject.x_symbol} counted in {typeset(subject.x_unit) or '1'}"
+    shifts = shifts_of(subject, fit, u) if not by_hand else {}
+    parts = _parts(fit)
     estimates = []
-    for name, value in found.params.items():
+    for name, value in fit.params.items():
         shift = shifts.get(name, 0.0)
-        own = found.uncertainties[name]
-        known = dict(parts[name])
+        own = fit.uncertainties[name]
+        of_parameter = dict(parts[name])
         if shift:
-            known[asked.calibration] = shift
-        total = math.nan if by_hand or name in found.held else math.hypot(own, shift)
-        estimates.append(Estimate(name, name, value, total, units[name], known))
-    x = (max(found.reach[0], asked.places[0]) + min(found.reach[1], asked.places[1])) / 2
+            of_parameter[subject.calibration] = shift
+        total = math.nan if by_hand or name in fit.held else math.hypot(own, shift)
+        estimates.append(Estimate(name, name, value, total, units[name], of_parameter))
+    x = (max(fit.reach[0], subject.places[0]) + min(fit.reach[1], subject.places[1])) / 2
     return Answer(
-        tuple(estimates), said, found, signs=ups, by_hand=by_hand, remarks=remarks,
-        at=(x, float(found.predict(x)[0])),
+        tuple(estimates), remark, fit, signs=ups, by_hand=by_hand, remarks=remarks,
+        at=(x, float(fit.predict(x)[0])),
     )  # fmt: skip
 
 
-def _as_differences(found: fits.Fit, units: dict[str, Unit]) -> dict[str, Unit]:
+def _as_differences(fit: fits.Fit, units: dict[str, Unit]) -> dict[str, Unit]:
     """Take as kelvins what is no temperature by itself, as the amplitude of a decay."""
-    lo, hi = found.reach
-    slopes = found.model.slopes(np.linspace(lo, hi, 5), found.params)
+    lo, hi = fit.reach
+    slopes = fit.model.slopes(np.linspace(lo, hi, 5), fit.params)
     return {
         name: unit if np.allclose(slopes[:, place], 1.0) else of_difference(unit)
         for place, (name, unit) in enumerate(units.items())
     }
 
 
-def shifts_of(asked: Asked, found: fits.Fit, u: np.ndarray | None) -> dict[str, float]:
+def shifts_of(subject: Subject, fit: fits.Fit, u: np.ndarray | None) -> dict[str, float]:
     """Give by how much each parameter moves with what all readings share."""
-    shared = asked.inside.shared
+    shared = subject.inside.shared
     if shared is None or not np.any(np.nan_to_num(shared)):
         return {}
     try:
-        return moved(found, asked.inside.t, shared, u)
+        return moved(fit, subject.inside.t, shared, u)
     except FitError:
         return {}
 
 
-def _parts(found: fits.Fit) -> dict[str, dict[str, float]]:
+def _parts(fit: fits.Fit) -> dict[str, dict[str, float]]:
     """Take the covariance of the parameters apart into independent sources.
 
     C = V diag(λ) Vᵀ of the correlations: parameter i has √λ_k V_ik of source k.
     """
-    names = list(found.params)
-    u = np.array([found.uncertainties[name] for name in names])
+    names = list(fit.params)
+    u = np.array([fit.uncertainties[name] for name in names])
     if not (np.isfinite(u).all() and u.any()):
         return {name: {} for name in names}
-    values, vectors = np.linalg.eigh(found.correlation)
+    values, vectors = np.linalg.eigh(fit.correlation)
     sizes = u[:, None] * vectors * np.sqrt(np.maximum(values, 0.0))
     return {
         name: {f"fit {k}": float(size) for k, size in enumerate(sizes[i]) if size}

@@ -10,74 +10,75 @@ from galena.core.dimensions import of_difference
 from galena.core.interpolation import Between, read_between
 from galena.core.local_slope import tangent
 from galena.core.units import format as typeset
-from galena.desk.findings.questions.answer import Answer, Asked, Estimate
+from galena.desk.findings.questions.answer import Answer, Estimate, Subject
 from galena.desk.findings.questions.inputs import Input, of_choices, whole
 from galena.desk.findings.questions.question import Question
 
 ROUNDING = 1e-12  # a shift of all readings changes no slope
 
 
-def _value(asked: Asked) -> Answer:
-    (x,) = asked.places
-    read = _read(asked, x)
-    parts = {asked.calibration: read.shared} if read.shared else {}
+def _value(subject: Subject) -> Answer:
+    (x,) = subject.places
+    read = _read(subject, x)
+    parts = {subject.calibration: read.shared} if read.shared else {}
     total = math.hypot(read.u, read.shared) or math.nan
     estimate = Estimate(
-        "value", asked.y_symbol, read.y, total, asked.y_unit, parts, asked.y_decimals
+        "value", subject.y_symbol, read.y, total, subject.y_unit, parts, subject.y_decimals
     )  # fmt: skip
-    near = np.abs(asked.whole.t - x).min() if len(asked.whole) else math.inf
+    near = np.abs(subject.whole.t - x).min() if len(subject.whole) else math.inf
     exact = near <= 1e-9 * max(1.0, abs(x))
     return Answer((estimate,), "" if exact else "between two readings", at=(x, read.y))
 
 
-def _read(asked: Asked, x: float) -> Between:
-    whole = asked.whole
+def _read(subject: Subject, x: float) -> Between:
+    whole = subject.whole
     return read_between(whole.t, whole.y, x, whole.u, whole.shared)
 
 
-def _slope(asked: Asked) -> Answer:
-    (x,) = asked.places
-    count, order = int(asked.details["count"]), int(asked.details["order"])
-    found = tangent(asked.whole.t, asked.whole.y, x, count, order)
-    unit = asked.y_unit / asked.x_unit
+def _slope(subject: Subject) -> Answer:
+    (x,) = subject.places
+    count, order = int(subject.details["count"]), int(subject.details["order"])
+    line = tangent(subject.whole.t, subject.whole.y, x, count, order)
+    unit = subject.y_unit / subject.x_unit
     shape = "line" if order == 1 else "parabola"
-    remark = f"{shape} through {found.count} readings about it"
+    remark = f"{shape} through {line.count} readings about it"
     shared = 0.0
-    if asked.whole.shared is not None:
-        moved = asked.whole.y + np.nan_to_num(asked.whole.shared)
-        shared = tangent(asked.whole.t, moved, x, count, order).slope - found.slope
-        shared = shared if abs(shared) > ROUNDING * abs(found.slope) else 0.0
-    estimate = asked.estimate("slope", "slope", found.slope, found.u_slope, unit, shared)
-    reach = 1.5 * max(found.hi - found.lo, 1e-300)
-    ends = (found.lo - reach / 2, found.hi + reach / 2)
+    if subject.whole.shared is not None:
+        moved = subject.whole.y + np.nan_to_num(subject.whole.shared)
+        shared = tangent(subject.whole.t, moved, x, count, order).slope - line.slope
+        shared = shared if abs(shared) > ROUNDING * abs(line.slope) else 0.0
+    estimate = subject.estimate("slope", "slope", line.slope, line.u_slope, unit, shared)
+    reach = 1.5 * max(line.hi - line.lo, 1e-300)
+    ends = (line.lo - reach / 2, line.hi + reach / 2)
     return Answer(
         (estimate,),
         remark,
-        line=(ends, tuple(map(float, found.at(ends)))),
-        at=(x, found.y),  # type: ignore[arg-type]
+        line=(ends, tuple(map(float, line.at(ends)))),
+        at=(x, line.y),  # type: ignore[arg-type]
     )
 
 
-def _pair(asked: Asked) -> Answer:
-    first, second = asked.places
-    before, after = _read(asked, first), _read(asked, second)
+def _pair(subject: Subject) -> Answer:
+    first, second = subject.places
+    before, after = _read(subject, first), _read(subject, second)
     y1, y2 = before.y, after.y
     shared = after.shared - before.shared
     total = math.hypot(before.u, after.u, shared) or math.nan
-    parts = {asked.calibration: shared} if shared else {}
+    parts = {subject.calibration: shared} if shared else {}
     step = second - first
-    of_x, of_y = of_difference(asked.x_unit), of_difference(asked.y_unit)
-    dx = Estimate("dx", f"Δ{asked.x_symbol}", step, math.nan, of_x, {}, asked.x_decimals)
-    dy = Estimate("dy", f"Δ{asked.y_symbol}", y2 - y1, total, of_y, parts, asked.y_decimals)
+    of_x, of_y = of_difference(subject.x_unit), of_difference(subject.y_unit)
+    dx = Estimate("dx", f"Δ{subject.x_symbol}", step, math.nan, of_x, {}, subject.x_decimals)
+    dy = Estimate("dy", f"Δ{subject.y_symbol}", y2 - y1, total, of_y, parts, subject.y_decimals)
     if not step:
         return Answer((dx, dy), "both markers are at the same place")
     rate = Estimate(
-        "rate", "average rate", (y2 - y1) / step, total / abs(step), asked.y_unit / asked.x_unit,
+        "rate", "average rate", (y2 - y1) / step, total / abs(step),
+        subject.y_unit / subject.x_unit,
         {name: part / step for name, part in parts.items()}, _three_digits((y2 - y1) / step),
     )  # fmt: skip
     ratio = f", ratio {y2 / y1:.4g}" if y1 else ""
-    said = f"from {y1:.6g} to {y2:.6g} {typeset(asked.y_unit)}{ratio}"
-    return Answer((dx, dy, rate), said, line=((first, second), (y1, y2)))
+    remark = f"from {y1:.6g} to {y2:.6g} {typeset(subject.y_unit)}{ratio}"
+    return Answer((dx, dy, rate), remark, line=((first, second), (y1, y2)))
 
 
 def _three_digits(value: float) -> int:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from galena.core.influence import Influence
-from galena.desk.findings.questions.answer import Answer, Asked
+from galena.desk.findings.questions.answer import Answer, Subject
 from galena.desk.findings.questions.basis import Basis
 from galena.desk.findings.questions.inputs import Input
 
@@ -29,11 +29,11 @@ class Question:
     ask: str
     of: Of
     about: str = ""
-    answer: Callable[[Asked], Answer] | None = field(default=None, repr=False)
+    answer: Callable[[Subject], Answer] | None = field(default=None, repr=False)
     build: Callable[[Basis], Answer] | None = field(default=None, repr=False)
     inputs: tuple[Input, ...] = ()
     presets: tuple[tuple[str, str], ...] = ()
-    influence: Callable[[Asked, Answer, str], Influence | None] | None = field(
+    influence: Callable[[Subject, Answer, str], Influence | None] | None = field(
         default=None, repr=False
     )
     count: int | None = 1
@@ -51,8 +51,8 @@ class Question:
 
     def identity(self, details: Mapping[str, object]) -> tuple[Hashable, ...]:
         """Give what two findings of this kind have in common when they ask the same."""
-        told = self.told(details)
-        return tuple(str(told[one.key]) for one in self.inputs)
+        completed = self.told(details)
+        return tuple(str(completed[one.key]) for one in self.inputs)
 
     def needs_telling(self) -> bool:
         """Tell whether it cannot be asked by a button alone."""
