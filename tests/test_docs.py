@@ -46,7 +46,7 @@ def test_every_unit_of_a_rig_is_known():
     for rig in RIGS.values():
         for stand_in in rig.stand_ins:
             for sensor in stand_in.sensors:
-                assert units.format(units.parse(sensor.facts.unit))
+                assert units.typeset(units.parse(sensor.facts.unit))
 
 
 def test_every_shipped_package_has_its_licence_and_version():

@@ -1,5 +1,7 @@
 """The Bench: instruments, channel strips, zeros, matching, and the stream of live events."""
 
+from typing import Any
+
 import numpy as np
 from asgiref.sync import sync_to_async
 from django.db import connections
@@ -10,6 +12,7 @@ from django.views.decorators.http import require_POST
 from galena.bench import flows
 from galena.bench.live import strips
 from galena.bench.live.bench import BENCH
+from galena.bench.live.feed import Feed
 from galena.bench.live.in_use import InUseError
 from galena.bench.models import Channel, Instrument
 from galena.bench.rigs.views import rigs_context
@@ -20,6 +23,7 @@ from galena.core.second_look import zeros
 from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
+from galena.instruments.discovery import Place
 from galena.shell import requested
 
 SPEEDS = (9600, 19_200, 57_600, 115_200, 230_400, 921_600)
@@ -56,9 +60,9 @@ def connect(request, experiment_id: int):
     """Begin to read the instrument at one of the places found, a serial port at some speed."""
     experiment = experiment_for(request, experiment_id)
     wanted, speed = request.POST.get("address", ""), request.POST.get("speed", "")
-    for place_found in BENCH.found:
-        if str(place_found.address) == wanted:
-            place = place_found.address
+    for listed in BENCH.places:
+        if str(listed.address) == wanted:
+            place = listed.address
             if place.kind == "serial" and speed:
                 chosen = next((one for one in SPEEDS if str(one) == speed), None)
                 if chosen is None:
@@ -307,26 +311,28 @@ def bench_context(experiment) -> dict:
     """Give what the instruments' list and the strips show."""
     shown = BENCH.show(experiment)
     feeds = {_where(feed.link.address): feed for feed in list(BENCH.feeds.values())}
-    places = [
-        {"found": read, "feed": feeds.pop(_where(read.address), None)} for read in BENCH.found
+    by_place: list[tuple[Place | None, Feed | None]] = [
+        (listed, feeds.pop(_where(listed.address), None)) for listed in BENCH.places
     ]
-    places += [{"found": None, "feed": feed} for feed in feeds.values()]
-    read = BENCH.strips_of(experiment)
-    for place in places:
-        feed = place["feed"]
-        place["address"] = feed.link.address if feed else place["found"].address
+    by_place += [(None, feed) for feed in feeds.values()]
+    live = BENCH.strips_of(experiment)
+    places = []
+    for listed, feed in by_place:
+        address = feed.link.address if feed else listed.address
+        place: dict[str, Any] = {"listed": listed, "feed": feed, "address": address}
+        places.append(place)
         if feed is not None:
-            own = [one for one in read if one.feed is feed]
+            own = [one for one in live if one.feed is feed]
             place["simulated"] = feed.simulated
             place["state"] = strips.state_of(feed, own)
             place["channels"] = [shown[one.pk] for one in feed.channels if one.pk in shown]
             if place["channels"]:
                 place["instrument"] = place["channels"][0].channel.instrument
-    alike = strips.most_alike(read)
+    alike = strips.most_alike(live)
     return {
         "places": [place for place in places if place["feed"] is not None],
         "ports": [place for place in places if place["feed"] is None],
-        "strips": read,
+        "strips": live,
         "tolerance": BENCH.tolerances.get(experiment.pk),
         "match_unit": alike[0].shown.unit if len(alike) > 1 else None,
         "usual_tolerance": float(f"{50 * alike[0].shown.resolution:.1g}") if alike else 1.0,

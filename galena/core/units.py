@@ -56,7 +56,7 @@ class Unit:
         return _product(tuple((symbol, exponent(power * by)) for symbol, power in self.factors))
 
     def __str__(self) -> str:
-        return format(self)
+        return typeset(self)
 
     @property
     def has_halves(self) -> bool:
@@ -100,7 +100,7 @@ def _scale(match: re.Match[str]) -> str:
     return scale
 
 
-def format(unit: Unit) -> str:
+def typeset(unit: Unit) -> str:
     """Typeset a unit: `cm⁻¹`, `m/s²`, `J/(kg·K)`; the unit one is an empty text."""
     above = [_power(symbol, power) for symbol, power in unit.factors if power > 0]
     below = [(symbol, -power) for symbol, power in unit.factors if power < 0]
@@ -126,7 +126,7 @@ def in_words(unit: Unit) -> str:
         return "a plain number"
     (symbol, power), *others = unit.factors
     if others or power != 1:
-        return format(unit)
+        return typeset(unit)
     name = _known()[0][symbol]
     if name in _SPOKEN:
         return _SPOKEN[name]
@@ -157,7 +157,7 @@ def in_base_units(symbol: str) -> tuple[float, dict[str, Fraction]]:
 def shown(text: str) -> str:
     """Typeset a unit as it was typed; text that is no unit is given as it stands."""
     try:
-        return format(parse(text))
+        return typeset(parse(text))
     except UnitError:
         return text
 

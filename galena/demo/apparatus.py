@@ -10,9 +10,10 @@ from dataclasses import dataclass
 
 from galena.bench import flows as bench_flows
 from galena.bench.live.bench import Bench
+from galena.bench.live.feed import Feed
 from galena.bench.models import Channel
 from galena.classroom.models import Person
-from galena.core.plans import ArmedPlan, SteadyPlan
+from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.models import Experiment, Quantity, Run
 from galena.instruments.rigs.process import RigProcess
@@ -53,7 +54,8 @@ class Apparatus:
 
     def go_by(self, seconds: float) -> None:
         """Wait until so many seconds of the rig have gone by."""
-        until(lambda since=self.rig.state["t"]: self.rig.state["t"] > since + seconds, "time", 60)
+        end = self.rig.state["t"] + seconds
+        until(lambda: self.rig.state["t"] > end, "time", 60)
 
     def reverse(self, symbol: str) -> None:
         """Turn the direction of a channel round."""
@@ -78,7 +80,7 @@ class Apparatus:
             for time_over in range(patiently):
                 if time_over:
                     self.go_by(2.1)  # what was read before does not count again
-                until(lambda feed=feed: len(feed.recent()) >= 38, "readings", 60)
+                _until_recent(feed)
                 mean, u = mean_with_uncertainty(feed.recent()[:, column])
                 means.append(mean)
                 uncertainties.append(u)
@@ -114,7 +116,7 @@ class Apparatus:
 
     def take(self, wish: Wish, average: float, quantity: Quantity, setting: str) -> None:
         """Take a stepwise reading at a setting."""
-        plan = stepper.StepwisePlan(average)
+        plan = StepwisePlan(average)
         stepper.take(self.recorder, wish, plan, [quantity], {quantity.pk: setting})
 
     def _ended(self, run: Run) -> Run:
@@ -156,3 +158,8 @@ def apparatus(
             loop.call_soon_threadsafe(loop.stop)
             thread.join()
             loop.close()
+
+
+def _until_recent(feed: Feed) -> None:
+    """Wait until an instrument has read long enough for a mean."""
+    until(lambda: len(feed.recent()) >= 38, "readings", 60)

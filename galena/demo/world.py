@@ -28,7 +28,7 @@ RECORDED = (
     ("Slipway soap", (), recordings.slipway_soap),
     ("Beam edge", (), recordings.beam_edge),
 )
-TO_TRY = (
+TO_TRY: tuple[tuple[str, list[tuple[str, str]]], ...] = (
     ("Linked wells", [("area of well 1", "m^2"), ("area of well 2", "m^2")]),
     ("Grow-shelf lamps", []),
     ("Tide tank, to try", [("pump", "mL/s"), ("drain", "")]),
@@ -70,12 +70,12 @@ def build() -> None:
             pool.submit(_in_thread, record, recording, ada)
             for recording, (_, _, record) in zip(experiments, RECORDED, strict=True)
         ]
-        for recording in doing:
-            recording.result()
+        for task in doing:
+            task.result()
     typed = experiment_flows.create(ada, TYPED)
-    for recording in (*experiments, typed):
-        if recording.title in ANALYSED:
-            ANALYSED[recording.title](recording, ada)
+    for experiment in (*experiments, typed):
+        if experiment.title in ANALYSED:
+            ANALYSED[experiment.title](experiment, ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)
 

@@ -150,13 +150,13 @@ def _rows(experiment: Experiment) -> Rows:
     rows: Rows = {}
     for kind, (model, way) in KINDS.items():
         wanted = {way: experiment} | ONLY.get(kind, {})
-        for row in model.objects.filter(**wanted).order_by("pk").values():
+        for row in model._default_manager.filter(**wanted).order_by("pk").values():
             rows[kind, row["id"]] = _plain(row)
     for kind, (model, way, fields) in RENAMED.items():
         for row in _renamed(model, way, experiment).values("id", *fields):
             rows[kind, row["id"]] = _plain(row)
     for kind, (model, way) in IN_FORCE.items():
-        kept = model.objects.filter(**{way: experiment}, replaced_at=None)
+        kept = model._default_manager.filter(**{way: experiment}, replaced_at=None)
         for key in kept.order_by("pk").values_list("pk", flat=True):
             rows[kind, key] = {}
     return rows
@@ -165,7 +165,7 @@ def _rows(experiment: Experiment) -> Rows:
 def _renamed(
     model: type[models.Model], way: str, experiment: Experiment
 ) -> models.QuerySet[models.Model]:
-    rows = model.objects.filter(**{way: experiment})
+    rows = model._default_manager.filter(**{way: experiment})
     return rows.exclude(**ONLY["formula"]) if model is Quantity else rows
 
 
@@ -223,10 +223,10 @@ def _apply(experiment: Experiment, change: Change, now: str, then: str) -> None:
 def _take_away(part: dict) -> None:
     if part["kind"] in IN_FORCE:
         model, _ = IN_FORCE[part["kind"]]
-        model.objects.filter(pk=part["id"]).update(replaced_at=timezone.now())
+        model._default_manager.filter(pk=part["id"]).update(replaced_at=timezone.now())
         return
     model, _ = KINDS[part["kind"]]
-    for row in model.objects.filter(pk=part["id"]):
+    for row in model._default_manager.filter(pk=part["id"]):
         if isinstance(row, Quantity | Given):
             try:
                 refuse_in_use(formulas_of(row.experiment), row)
@@ -238,24 +238,25 @@ def _take_away(part: dict) -> None:
 def _put(part: dict, then: str) -> None:
     if part["kind"] in IN_FORCE:
         model, _ = IN_FORCE[part["kind"]]
-        model.objects.filter(pk=part["id"]).update(replaced_at=None)
+        model._default_manager.filter(pk=part["id"]).update(replaced_at=None)
         return
     if part["kind"] in RENAMED:
         model, *_ = RENAMED[part["kind"]]
-        model.objects.filter(pk=part["id"]).update(**part[then])
+        model._default_manager.filter(pk=part["id"]).update(**part[then])
         return
     model, _ = KINDS[part["kind"]]
     fields = {
-        name: model._meta.get_field(name.removesuffix("_id")).to_python(value)
+        name: model._meta.get_field(name.removesuffix("_id")).to_python(value)  # type: ignore[union-attr]
         if not name.endswith("_id")
         else value
         for name, value in part[then].items()
     }
     key = fields.pop("id")
     _refuse_what_is_gone(model, fields)
-    if not model.objects.filter(pk=key).update(**fields):
-        model.objects.bulk_create([model(id=key, **fields)])
-        model.objects.filter(pk=key).update(**fields)  # times that set themselves, as they were
+    if not model._default_manager.filter(pk=key).update(**fields):
+        model._default_manager.bulk_create([model(id=key, **fields)])
+        # Times that set themselves are as they were.
+        model._default_manager.filter(pk=key).update(**fields)
 
 
 def _refuse_what_is_gone(model: type[models.Model], fields: dict) -> None:
@@ -264,5 +265,5 @@ def _refuse_what_is_gone(model: type[models.Model], fields: dict) -> None:
         if not name.endswith("_id") or value is None:
             continue
         other = model._meta.get_field(name.removesuffix("_id")).related_model
-        if not other.objects.filter(pk=value).exists():
+        if not other._default_manager.filter(pk=value).exists():
             raise HistoryError("What it belongs to was taken away in the meantime.")

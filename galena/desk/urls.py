@@ -3,6 +3,7 @@ from django.urls import path
 from galena.desk.page import (
     annotation_views,
     axis_views,
+    compare_views,
     finding_views,
     harvest_views,
     note_views,
@@ -33,7 +34,7 @@ urlpatterns = [
     path("desk/spans/<key:span_id>/ask", finding_views.ask, name="ask"),
     path("desk/spans/<key:span_id>/peek", finding_views.peek, name="peek"),
     path("desk/spans/<key:span_id>/copy", finding_views.copy_along, name="copy-span"),
-    path("desk/spans/<key:span_id>/compare", finding_views.compare, name="compare"),
+    path("desk/spans/<key:span_id>/compare", compare_views.compare, name="compare"),
     path("desk/spans/<key:span_id>/harvest", harvest_views.of_span, name="harvest"),
     path("desk/markers/<key:marker_id>/ask", finding_views.ask_marker, name="ask-marker"),
     path("desk/sheets/<key:sheet_id>/build", finding_views.build, name="build"),

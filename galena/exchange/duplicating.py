@@ -22,7 +22,7 @@ def duplicate(experiment: Experiment, person, *, runs: bool) -> Experiment:
         for app in APP_PARTS:
             for part in app.parts:
                 if runs or not part.with_runs:
-                    rows = part.model.objects.filter(**{part.way: experiment})
+                    rows = part.model._default_manager.filter(**{part.way: experiment})
                     keys[part.model] = _copied(rows, keys)
             if app.point is not None:
                 app.point(copy, keys, runs)
@@ -51,5 +51,5 @@ def _copied(rows: models.QuerySet, copies: Keys) -> dict:
 
 
 def _written(model: type[models.Model], waiting: list) -> dict[int, int]:
-    written = model.objects.bulk_create([row for _, row in waiting])
+    written = model._default_manager.bulk_create([row for _, row in waiting])
     return {before: row.pk for (before, _), row in zip(waiting, written, strict=True)}

@@ -6,8 +6,7 @@ from django.utils.timezone import localtime
 
 from galena.core.errors import FormulaError
 from galena.core.formats.comma_separated import Column
-from galena.core.units import format as typeset
-from galena.core.units import parse
+from galena.core.units import parse, typeset
 from galena.experiments import columns
 from galena.experiments.data.rows import Column as RunColumn
 from galena.experiments.models import Quantity, Run, Series

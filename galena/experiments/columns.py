@@ -116,7 +116,7 @@ def load(
     for run in runs:
         by_kind.setdefault(run.kind, {})[run.pk] = run
     left_out = asides(run for of_kind in by_kind.values() for run in of_kind.values())
-    loaded = {}
+    loaded: dict[int, RunColumns] = {}
     for kind, of_kind in by_kind.items():
         blocks = kind.blocks(list(of_kind.values()), wanted, left_out)
         loaded |= {key: RunColumns(run, blocks.get(key, []), derivation)

@@ -194,10 +194,10 @@ def refresh(experiment: Experiment) -> None:
         return
     formulas = formulas_of(experiment)
     done: list[Quantity] = []
+    before = {quantity.pk: quantity.unit for quantity in formulas.quantities}
     for quantity in formulas.quantities:
         _follow_units(formulas, quantity, done)
-    changed = {one.pk for one in done if one.unit_changed}
-    Quantity.objects.bulk_update([one for one in done if one.pk in changed], ["unit"])
+    Quantity.objects.bulk_update([one for one in done if one.unit != before[one.pk]], ["unit"])
     judges = _judges(experiment)
     for quantity in done:
         if not quantity.decimals_chosen:
@@ -210,7 +210,6 @@ def _follow_units(formulas: Formulas, quantity: Quantity, done: list[Quantity]) 
     """Give a derived quantity the unit that its formula has now, after those that it uses."""
     if not quantity.is_derived or quantity in done:
         return
-    quantity.unit_changed = False
     done.append(quantity)
     for used in formulas.uses(quantity):
         if isinstance(used, Quantity):
@@ -218,8 +217,7 @@ def _follow_units(formulas: Formulas, quantity: Quantity, done: list[Quantity]) 
     if quantity.unit_chosen:
         return
     with contextlib.suppress(FormulaError):
-        unit = str(formulas.compiled(quantity.formula, None, quantity).natural)
-        quantity.unit_changed, quantity.unit = unit != quantity.unit, unit
+        quantity.unit = str(formulas.compiled(quantity.formula, None, quantity).natural)
 
 
 def _judges(experiment: Experiment) -> list[DecimalsJudge]:

@@ -1,6 +1,6 @@
 """All changes of typed tables, and setting readings aside. What was there before is kept."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 from django.db import transaction
 from django.utils import timezone
@@ -18,7 +18,7 @@ MOST_ASIDES = 1000
 SYMBOLS = "xyzuvwabcdfkmnpqrs"
 
 
-def new_table(experiment: Experiment, person, quantities: list[Quantity] = ()) -> Run:
+def new_table(experiment: Experiment, person, quantities: Collection[Quantity] = ()) -> Run:
     """Begin a typed table, with columns for these quantities or two new ones."""
     with transaction.atomic():
         number = next_number(experiment)

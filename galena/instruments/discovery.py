@@ -12,7 +12,7 @@ from galena.instruments.address import Address
 
 
 @dataclass(frozen=True)
-class Found:
+class Place:
     """A place where an instrument may be; `description` is what the port says of itself."""
 
     address: Address
@@ -20,17 +20,17 @@ class Found:
     simulated: bool
 
 
-def stand_in(where: str) -> Found:
+def stand_in(where: str) -> Place:
     """Give a stand-in at an address, written as text."""
-    return Found(address.parse(where), "stand-in", True)
+    return Place(address.parse(where), "stand-in", True)
 
 
-def find(stand_ins: Iterable[str]) -> list[Found]:
+def find(stand_ins: Iterable[str]) -> list[Place]:
     """List the stand-ins given and all serial ports of this computer."""
     simulated = [stand_in(text) for text in stand_ins]
     ports = sorted(list_ports.comports(), key=lambda port: str(port.device))
     return simulated + [
-        Found(
+        Place(
             Address("serial", port.device, address.BAUD),
             port.description if port.description != "n/a" else "serial port",
             False,

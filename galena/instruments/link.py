@@ -10,14 +10,14 @@ from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Literal
 
 from galena.core.plans import rate_in_words
 from galena.instruments import address as addresses
 from galena.instruments.address import BAUD, Address, Transport
-from galena.instruments.clock import ClockEstimate, DeviceClock, RoundTrip
+from galena.instruments.clock import DeviceClock, RoundTrip
 from galena.instruments.errors import InstrumentError, LinkLost, NoAnswer, RequestRefused
 from galena.instruments.line_quality import LineQuality
+from galena.instruments.link_state import Health, LinkState, StreamStart
 from galena.instruments.protocol import (
     Block,
     ChannelFacts,
@@ -41,34 +41,6 @@ _LEAST_RATE = 1e-4
 MOST_ANSWERS = 100
 STRANGE = "Is this an instrument for Galena?"
 log = logging.getLogger(__name__)
-
-Health = Literal["looking", "well", "poor", "silent", "gone", "strange"]
-
-
-@dataclass(frozen=True)
-class LinkState:
-    """How the instrument is, why, and what to check.
-
-    `poor` is an instrument that gives readings, some of which are lost or garbled.
-    """
-
-    health: Health
-    reason: str
-    advice: str = ""
-
-    @property
-    def is_live(self) -> bool:
-        """Tell whether readings come."""
-        return self.health in ("well", "poor")
-
-
-@dataclass(frozen=True)
-class StreamStart:
-    """The start of a stream: its rate, in readings a second of the device, and its clock then."""
-
-    number: int
-    rate: float
-    clock: ClockEstimate
 
 
 Connect = Callable[[], Transport]

@@ -11,6 +11,7 @@ from galena.core.errors import SeriesError
 from galena.desk.drawing import figure
 from galena.desk.findings.questions import Estimate
 from galena.desk.ledger import cards
+from galena.desk.ledger.rows import Row, rows
 from galena.desk.models import Sheet
 from galena.reports.marked_up import html_of
 from galena.reports.models import Report
@@ -25,7 +26,7 @@ class Reference:
     """A number of the ledger that text can refer to."""
 
     name: str
-    row: cards.Row
+    row: Row
     estimate: Estimate
 
     @property
@@ -48,15 +49,13 @@ def references(sheet: Sheet) -> list[Reference]:
     """List the numbers of the ledger in the order of its cards."""
     # A finding whose readings are damaged has no estimate, and its reference is then unknown.
     return [
-        Reference(name, row, estimate)
-        for row in cards.rows(sheet)
-        for estimate, name in row.references
+        Reference(name, row, estimate) for row in rows(sheet) for estimate, name in row.references
     ]
 
 
-def set_page(report: Report, sheet: Sheet, references_known: list[Reference]) -> Page:
+def set_page(report: Report, sheet: Sheet, usable: list[Reference]) -> Page:
     """Set the report's text."""
-    by_name = {name: Reference(name, one.row, one.estimate) for one in references_known
+    by_name = {name: Reference(name, one.row, one.estimate) for one in usable
                for name in (one.name, one.always)}  # fmt: skip
     unknown: list[str] = []
     quoted = 0

@@ -29,13 +29,13 @@ def content_security_policy(get_response):
 
     if iscoroutinefunction(get_response):
 
-        async def middleware(request):
+        async def waited_for(request):
             return sealed(await get_response(request))
 
-    else:
+        return waited_for
 
-        def middleware(request):
-            return sealed(get_response(request))
+    def middleware(request):
+        return sealed(get_response(request))
 
     return middleware
 
@@ -49,15 +49,15 @@ def window(get_response):
 
     if iscoroutinefunction(get_response):
 
-        async def middleware(request):
+        async def waited_for(request):
             note(request)
             return await get_response(request)
 
-    else:
+        return waited_for
 
-        def middleware(request):
-            note(request)
-            return get_response(request)
+    def middleware(request):
+        note(request)
+        return get_response(request)
 
     return middleware
 

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galena.core.calibration import Calibration, Correction, Standard, calibrate, residuals
+from galena.core.calibrating import calibrate, residuals
+from galena.core.calibration import Calibration, Correction, Standard
 from galena.core.errors import CalibrationError
 
 NUMBERS = st.floats(-1e4, 1e4)

@@ -2,7 +2,8 @@ import json
 
 import pytest
 
-from galena.core.calibration import Standard, calibrate
+from galena.core.calibrating import calibrate
+from galena.core.calibration import Standard
 from galena.core.errors import CalibrationError, UnitError
 from galena.core.formats.calibration_file import LONGEST, CalibrationRecord, as_data, dumps, loads
 

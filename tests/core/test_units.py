@@ -18,7 +18,7 @@ TYPED = [
 
 @pytest.mark.parametrize(("typed", "shown"), TYPED)
 def test_a_unit_is_read_as_typed_and_typeset(typed, shown):
-    assert units.format(units.parse(typed)) == shown
+    assert units.typeset(units.parse(typed)) == shown
 
 
 @pytest.mark.parametrize(("typed", "shown"), TYPED)
@@ -51,7 +51,7 @@ def test_any_text_is_a_unit_or_refused(text):
         unit = units.parse(text)
     except UnitError:
         return
-    assert units.parse(units.format(unit)) == unit
+    assert units.parse(units.typeset(unit)) == unit
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,7 @@ from galena.core.trigger import CrossingFinder, Level
 from galena.experiments.data.readings import readings
 from galena.experiments.models import Run
 from galena.instruments.clock import ClockEstimate
-from galena.instruments.link import LinkState, StreamStart
+from galena.instruments.link_state import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
 from galena.recording.acquisition.arming import ArmedTaking
 from galena.recording.engine.recorder import RECORDER

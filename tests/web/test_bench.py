@@ -12,7 +12,7 @@ from galena.bench.live.hub import BACKLOG, Hub, Watcher
 from galena.bench.live.strips import as_data
 from galena.experiments.data.readings import readings
 from galena.instruments.address import Address
-from galena.instruments.discovery import Found
+from galena.instruments.discovery import Place
 from tests import making
 from tests.waiting import until
 
@@ -103,7 +103,7 @@ def test_handles_of_the_rig_can_be_moved(room, as_ada, experiment, gauge):
 
 
 def test_only_a_place_that_was_found_is_connected(as_ada, experiment, monkeypatch):
-    monkeypatch.setattr(BENCH, "found", [Found(Address("serial", "/dev/x", 9600), "board", False)])
+    monkeypatch.setattr(BENCH, "places", [Place(Address("serial", "/dev/x", 9600), "board", False)])
     connected = []
     monkeypatch.setattr(BENCH, "connect", connected.append)
     text = post(as_ada, "connect", experiment.pk, address="tcp://10.0.0.1:80").text

@@ -18,6 +18,7 @@ from galena.desk.findings import answers as findings
 from galena.desk.findings import flows as finding_flows
 from galena.desk.findings.questions import FITS, QUESTIONS
 from galena.desk.ledger import cards
+from galena.desk.ledger.overlay import overlay
 from galena.desk.models import Finding, Graph, Note
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces.drawn import drawn, shown_runs
@@ -129,7 +130,7 @@ def test_markers_have_slopes_readings_and_differences(as_ada, decays, sheet):
     assert told["m1m2.pair.1"]["rate"] == pytest.approx(
         50 * (math.exp(-1.5) - math.exp(-0.5)) / 4, abs=0.1
     )
-    drawn = cards.overlay(cards.of_sheet(sheet))["curves"]
+    drawn = overlay(cards.of_sheet(sheet))["curves"]
     assert len(drawn) == 6 and all(len(one["parts"][1][0]) == 2 for one in drawn)
     few = post(as_ada, "ask-marker", one.pk, decays, kind="slope", count="2")
     assert "from 3 to 9999 readings" in few.text
@@ -276,7 +277,7 @@ def test_residuals_stand_under_the_graph_and_follow_the_fit(as_ada, decays, shee
     sheet = sheet_flows.sheets_of(decays)[0]
     (left,) = [one for one in drawn(sheet) if one.trace.graph_id == graph.pk]
     assert left.read.readings.y.sum() == pytest.approx(0, abs=1e-6)
-    title = cards.overlay(cards.of_sheet(sheet))["titles"][graph.pk]
+    title = overlay(cards.of_sheet(sheet))["titles"][graph.pk]
     assert title.startswith("residuals of line, run 1: one sign for")
     flows.move_span(span, 10.0, 19.0)
     (moved,) = [one for one in drawn(sheet) if one.trace.graph_id == graph.pk]
@@ -290,10 +291,10 @@ def test_a_finding_stands_on_the_graph_and_follows(as_ada, decays, sheet, span):
     found = asked(span, "line")[0]
     post(as_ada, "change-finding", found.pk, decays, act="graph", shown="1")
     note = Note.objects.get(finding=found)
-    (drawn,) = cards.overlay(cards.of_sheet(sheet))["notes"]
+    (drawn,) = overlay(cards.of_sheet(sheet))["notes"]
     assert drawn["id"] == note.pk and drawn["text"].startswith("h = slope · t + intercept")
     flows.move_span(span, 10.0, 19.0)
-    (moved,) = cards.overlay(cards.of_sheet(sheet))["notes"]
+    (moved,) = overlay(cards.of_sheet(sheet))["notes"]
     assert moved["text"] != drawn["text"] and moved["x"] != drawn["x"]
     post(as_ada, "change-finding", found.pk, decays, act="graph")
     assert not Note.objects.exists()

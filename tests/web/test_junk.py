@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import galena
-from galena.core import calibration as curves
+from galena.core.calibrating import calibrate
 from galena.core.calibration import Standard
 from galena.core.errors import NumberError
 from galena.core.formats.calibration_file import CalibrationRecord, as_data
@@ -191,7 +191,7 @@ def test_a_broken_calibration_file_is_refused_in_words(as_ada, whole, content):
 
 def test_a_file_whose_names_cannot_be_written_is_taken_without_them(as_ada, whole):
     channel = making.channel()
-    (curve,) = [curves.calibrate([Standard(0, 0, 0.1, 0), Standard(5, 1, 0.1, 0)], "line", "mm")]
+    (curve,) = [calibrate([Standard(0, 0, 0.1, 0), Standard(5, 1, 0.1, 0)], "line", "mm")]
     data = as_data(CalibrationRecord(curve, "le\ud800vel\x1b", "h", "mm", (), "", "Ada\udfff", ""))
     content = json.dumps(data).encode()
     address = path("import-calibration", whole)

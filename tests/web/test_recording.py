@@ -16,7 +16,7 @@ from galena.experiments.data.readings import readings
 from galena.experiments.models import Run, Series, SeriesChunk
 from galena.instruments.clock import ClockEstimate
 from galena.instruments.errors import NoAnswer
-from galena.instruments.link import LinkState, StreamStart
+from galena.instruments.link_state import LinkState, StreamStart
 from galena.instruments.protocol import Block, LineCounts
 from galena.recording import flows
 from galena.recording.acquisition.taking import SteadyTaking

@@ -8,6 +8,7 @@ from django.utils import timezone
 from galena.bench.models import Calibration, Channel, Take
 from galena.core import calibration as curves
 from galena.core import numbers, symbols, units
+from galena.core.calibrating import calibrate
 from galena.core.errors import CalibrationError
 from galena.core.formats.calibration_file import CalibrationRecord, as_data, loads
 from galena.core.statistics import describe
@@ -97,7 +98,7 @@ def curve_of(making: Calibration) -> curves.Calibration:
             f"An offset keeps the unit: the instrument gives {making.channel.unit or 'numbers'}, "
             "the standards are in another unit. Choose a line."
         )
-    return curves.calibrate(standards, making.model, making.unit)
+    return calibrate(standards, making.model, making.unit)
 
 
 def keep(making: Calibration) -> Calibration:

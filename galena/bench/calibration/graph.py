@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from galena.core.calibration import Calibration, Standard, residuals
+from galena.core.calibrating import residuals
+from galena.core.calibration import Calibration, Standard
 from galena.core.ticks import ticks, widened
 
 WIDTH, LEFT, RIGHT = 400.0, 58.0, 392.0
@@ -66,7 +67,7 @@ def _pairs(xs, ys) -> list[tuple[float, float]]:
     return [(round(float(a), 1), round(float(b), 1)) for a, b in zip(xs, ys, strict=True)]
 
 
-def _ticks(limits, scale, count: int) -> list[tuple[float, str]]:
+def _ticks(limits: tuple[float, float], scale, count: int) -> list[tuple[float, str]]:
     chosen = ticks(*limits, count)
     places = scale(np.array(chosen.places))
     return [(round(float(a), 1), text) for a, text in zip(places, chosen.labels, strict=True)]

@@ -4,6 +4,7 @@ import re
 import threading
 from dataclasses import dataclass
 
+import numpy as np
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
@@ -15,7 +16,7 @@ from galena.bench.live.feed import Averaging
 from galena.bench.models import Channel
 from galena.core import calibration as curves
 from galena.core import numbers
-from galena.core.calibration import residuals
+from galena.core.calibrating import residuals
 from galena.core.errors import CalibrationError, GalenaError
 from galena.core.formats.calibration_file import LONGEST, dumps
 from galena.experiments.access import experiment_for
@@ -251,7 +252,7 @@ def _signed(value: float) -> str:
 def _in_words(curve: curves.Calibration) -> dict:
     """Say what a curve is: its equation's numbers, what is left over, and its uncertainty."""
     middle = (curve.low + curve.high) / 2
-    u = float(curve.uncertainty(middle))
+    u = float(curve.uncertainty(np.array(middle)))
     errors = [row[k] ** 0.5 for k, row in enumerate(curve.covariance)]
     powers = ["", " · r", " · r²", " · r³"]
     terms = [

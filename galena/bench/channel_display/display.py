@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+import numpy as np
 from django.db.models import Prefetch
 
 from galena.bench.models import Channel, Zero
@@ -88,7 +89,7 @@ def _shown(channel: Channel, quantity: Quantity | None) -> Shown:
     curve = record.calibration if record else None
     given = curve.unit if curve else channel.unit
     changed = record is not None and not _same_kind(channel.unit, given)
-    slope = abs(float(curve.slope((curve.low + curve.high) / 2))) if curve else 1.0
+    slope = abs(curve.slope_in_the_middle) if curve else 1.0
     if quantity is not None and _same_kind(given, quantity.unit):
         name, symbol, unit = quantity.name, quantity.symbol, quantity.unit
     elif changed:
@@ -99,7 +100,7 @@ def _shown(channel: Channel, quantity: Quantity | None) -> Shown:
     if channel.zero_value is not None:
         shift = 0.0  # a difference has no origin
     correction = Correction(channel.zero_value, curve, channel.sign, factor, shift, channel.u_zero)
-    lo, hi = sorted(float(correction.apply(end)) for end in (channel.minimum, channel.maximum))
+    lo, hi = sorted(correction.apply(np.array([channel.minimum, channel.maximum])).tolist())
     resolution = channel.resolution * slope * abs(factor)
     decimals = quantity.decimals if quantity else decimals_for(resolution, channel.decimals)
     used = quantity.used if quantity else True

@@ -5,19 +5,19 @@ loop, every `PUBLISH_EVERY` seconds, encoded once for all who watch the same exp
 """
 
 import asyncio
-import base64
 import contextlib
 import logging
+import operator
 import threading
 from collections.abc import Callable, Iterable
 
-import numpy as np
 from django.db import DatabaseError, close_old_connections, connections
 
 from galena.bench import flows
 from galena.bench.channel_display import display
 from galena.bench.channel_display.display import Shown
 from galena.bench.live import strips
+from galena.bench.live.batches import _batch
 from galena.bench.live.feed import Feed
 from galena.bench.live.hub import Hub
 from galena.bench.live.in_use import Uses, refuse
@@ -26,7 +26,8 @@ from galena.experiments.models import Experiment
 from galena.instruments import discovery
 from galena.instruments.address import Address
 from galena.instruments.errors import InstrumentError
-from galena.instruments.link import ANSWER_WITHIN, Connect, Link, StreamStart
+from galena.instruments.link import ANSWER_WITHIN, Connect, Link
+from galena.instruments.link_state import StreamStart
 from galena.instruments.protocol import Block
 from galena.instruments.rigs.room import RigRoom
 
@@ -34,7 +35,6 @@ PUBLISH_EVERY = 0.032  # traces are drawn thirty times a second
 STRIPS_EVERY = 3  # publishings: a little more than ten times a second
 RETIRE_EVERY = 300  # publishings: about ten seconds
 PAGES_COME_BACK = 60.0  # seconds in which a page that was loaded again goes on
-MOST_A_BATCH = 40  # rows for the strips' traces: beyond, only the least and the greatest are drawn
 MOST_EXPERIMENTS = 50
 log = logging.getLogger(__name__)
 
@@ -47,7 +47,7 @@ class Bench:
         self.hub = Hub()
         self.room = RigRoom(1.5 * patience)
         self.feeds: dict[Address, Feed] = {}
-        self.found: list[discovery.Found] = []
+        self.places: list[discovery.Place] = []
         self.tolerances: dict[int, float] = {}  # by experiment, while its strips are matched
         self.after_publishing: list[Callable[[], None]] = []
         self.uses: Uses = list  # set by what records
@@ -85,10 +85,10 @@ class Bench:
 
     def look_again(self) -> None:
         """List what may be an instrument now, and forget those that are gone for good."""
-        self.found = discovery.find(self._stand_ins)
-        places = {found.address for found in self.found}
+        self.places = discovery.find(self._stand_ins)
+        addresses = {place.address for place in self.places}
         for feed in list(self.feeds.values()):
-            if feed.link.address not in places and feed.link.state.health in ("gone", "strange"):
+            if feed.link.address not in addresses and feed.link.state.health in ("gone", "strange"):
                 self._retire(feed)
 
     def connect(self, address: Address, how: Connect | None = None) -> None:
@@ -127,7 +127,7 @@ class Bench:
         if rig.process is None:  # someone else's process: it goes on, but not on this bench
             for where in rig.addresses:
                 self.disconnect(discovery.stand_in(where).address)
-        self.found = discovery.find(self._stand_ins)
+        self.places = discovery.find(self._stand_ins)
 
     def feed_of(self, channel_id: int) -> tuple[Feed, int] | None:
         """Find the feed and the column of a channel that gives readings."""
@@ -315,67 +315,8 @@ class Bench:
             rig = self.room.plugged.get(key)
             with contextlib.suppress(InstrumentError, ValueError):
                 if rig is not None:
-                    state = await asyncio.to_thread(lambda one=rig: one.state)
+                    state = await asyncio.to_thread(operator.attrgetter("state"), rig)
                     self.hub.publish(f"rig:{key}", "rig", {"key": key, "state": state})
-
-
-def _batch(
-    feed: Feed, unsent: list[tuple[StreamStart, Block]], shown: dict[int, Shown]
-) -> dict | None:
-    used = [
-        (column, shown[channel.pk])
-        for column, channel in enumerate(feed.channels)
-        if channel.pk in shown and shown[channel.pk].used
-    ]
-    if not used:
-        return None
-    stamps = np.concatenate([block.stamps for _, block in unsent])
-    values = np.concatenate([block.values for _, block in unsent])
-    stamps, values = _thinned(stamps, values[:, [column for column, _ in used]])
-    columns = [one.correction.apply(values[:, place]) for place, (_, one) in enumerate(used)]
-    head = {
-        "channels": [one.channel.pk for _, one in used],
-        "corrections": [_drawn_by(one) for _, one in used],
-        "pace": unsent[-1][0].clock.pace,
-    }
-    return head | packed(stamps / 1e6, columns)
-
-
-def _drawn_by(shown: Shown) -> dict:
-    """Say how these readings were corrected, so that a trace drawn before can be moved along."""
-    done = shown.correction
-    return {
-        "curve": shown.channel.calibration_id,
-        "slope": done.factor * done.sign,
-        "taken": done.zero_value,
-        "shift": done.shift,
-    }
-
-
-def _thinned(stamps: np.ndarray, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Keep of many readings each group's least and greatest, channel by channel."""
-    if len(stamps) <= MOST_A_BATCH:
-        return stamps, values
-    groups = MOST_A_BATCH // 2
-    size = len(stamps) // groups
-    cut = values[: groups * size].reshape(groups, size, -1)
-    table = np.stack([cut.min(axis=1), cut.max(axis=1)], axis=1).reshape(2 * groups, -1)
-    times = stamps[: groups * size].reshape(groups, size)
-    return times[:, [0, -1]].ravel(), table
-
-
-def packed(t: np.ndarray, columns: list[np.ndarray]) -> dict:
-    """Pack times and columns of readings for the browser's painter.
-
-    float32 after the first time (and so good for pictures only), base64: t, then each column.
-    """
-    start = float(t[0]) if t.size else 0.0
-    table = np.stack([t - start, *columns]).astype("<f4")
-    return {
-        "t0": start,
-        "n": int(t.size),
-        "data": base64.b64encode(table.tobytes()).decode("ascii"),
-    }
 
 
 BENCH = Bench()

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.bench.models import Channel
-from galena.instruments.link import Link, StreamStart
+from galena.instruments.link import Link
+from galena.instruments.link_state import StreamStart
 from galena.instruments.protocol import Block
 
 NOISE_OVER = 2.0  # seconds

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from galena.core.budget import spend
 from galena.core.fits.spectrum import frequencies
-from galena.core.formula.expression import evaluated
+from galena.core.formula.evaluation import evaluated
 from galena.core.formula.meaning import Term
 from galena.core.formula.model import ModelFormula
 from galena.core.formula.rows import Rows

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.core.errors import FormulaError
-from galena.core.formula.expression import evaluated
+from galena.core.formula.evaluation import evaluated
 from galena.core.formula.functions import FUNCTIONS
 from galena.core.formula.meaning import Reader, Symbol, Term
 from galena.core.formula.parameter_units import Powers, Vector

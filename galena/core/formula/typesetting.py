@@ -87,7 +87,7 @@ def _number(node: Number) -> str:
     if not node.unit:
         return mathml
     try:
-        unit = units.format(units.parse(node.unit))
+        unit = units.typeset(units.parse(node.unit))
     except UnitError:
         unit = node.unit
     return f'{mathml}<mspace width="0.2em"/><mi mathvariant="normal">{escape(unit)}</mi>'

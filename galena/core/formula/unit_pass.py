@@ -13,6 +13,12 @@ from galena.core.formula.constants import constants
 from galena.core.formula.functions import FUNCTIONS
 from galena.core.formula.meaning import Reader, Symbol, Term
 from galena.core.formula.syntax import Binary, Call, Group, Name, Negative, Node, Number
+from galena.core.formula.unit_remarks import (
+    _remark_on_celsius,
+    _remark_on_kelvins,
+    _remark_on_unit,
+    refuse_meaningless,
+)
 from galena.core.units import Unit
 
 _DONE = {"add": "added", "subtract": "subtracted"}
@@ -64,21 +70,6 @@ def _number(reader: Reader, node: Number) -> Term:
     points = float(dimensions.is_celsius(unit))
     si = value * dimensions.factor(unit) + dimensions.origin(unit)
     return Term(node, "number", dimension, unit, points=points, factor=si)
-
-
-def _remark_on_unit(reader: Reader, node: Number, unit: Unit) -> None:
-    """Say how a unit was read where its last letter is also a symbol: 2 m beside a mass m."""
-    if not unit.factors:
-        return
-    symbol, power = unit.factors[-1]
-    if abs(power) != 1 or symbol not in reader.symbols:
-        return
-    name = reader.symbols[symbol].name or "the symbol"
-    how = f"{node.text}*{symbol}" if len(unit.factors) == 1 else "* or / with blanks around it"
-    reader.remark(
-        f"{node.text} {node.unit} is read as {node.text} {units.in_words(unit)}. If {symbol} "
-        f"shall be {name}, write {how}."
-    )
 
 
 def _name(reader: Reader, node: Name) -> Term:
@@ -187,46 +178,6 @@ def _refuse_angle_and_number(reader: Reader, node: Binary, left: Term, right: Te
         node.start,
         node.end,
     )
-
-
-def _remark_on_kelvins(reader: Reader, left: Term, right: Term) -> None:
-    """Say what a quantity in kelvins is taken for beside a temperature in °C."""
-    for warm, step in ((left, right), (right, left)):
-        if warm.points and step.operation == "symbol" and step.written == dimensions.KELVIN:
-            name = reader.said(step)
-            reader.remark(
-                f"{name} is taken as a difference in kelvins, so the result is a temperature. If "
-                f"{name} is itself a temperature, choose °C as its unit."
-            )
-
-
-def refuse_meaningless(reader: Reader, term: Term) -> None:
-    """Refuse a sum of temperatures in °C: what it gives depends on where their zero lies."""
-    if term.points in (0.0, 1.0) or reader.free:
-        return
-    if term.operation in ("multiply", "divide"):
-        reader.remark(f"{reader.said(term)} is counted in kelvins, from absolute zero.")
-        return
-    if term.points < 0:
-        raise term.refuse(
-            f"{reader.said(term)} takes a temperature in °C away from nothing or from a "
-            "difference: what is left depends on where its zero lies. Turn the order round."
-        )
-    raise term.refuse(
-        f"{reader.said(term)} adds up temperatures in °C: what that gives depends on where their "
-        "zero lies. Take a difference, or a mean such as (T_1 + T_2)/2."
-    )
-
-
-def _remark_on_celsius(reader: Reader, left: Term, right: Term) -> None:
-    """Say that a typed temperature beside other units is counted from absolute zero."""
-    for term in (left, right):
-        if term.operation == "number" and term.points:
-            assert isinstance(term.node, Number)
-            reader.remark(
-                f"{reader.said(term)} is counted as {term.factor:.6g} K here. For a difference "
-                f"write {term.node.text} K."
-            )
 
 
 def _without_or_with_angle(left: Term, right: Term) -> Term:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from galena.core.decimate import envelope
 from galena.core.ticks import decades, ticks
 from galena.desk.drawing import window
-from galena.desk.ledger import cards
+from galena.desk.ledger import cards, overlay
 from galena.desk.models import Sheet
 from galena.desk.traces.drawn import RunReadings, shown_runs
 from galena.shell.colours import LIGHT
@@ -59,7 +59,7 @@ def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = F
     """Make the figure of a sheet as it stands, showing all readings."""
     runs = shown_runs(sheet)
     log = (sheet.x_view.log, _is_log(sheet))
-    limits = {"x": window.x_limits(sheet, runs), "y": window.y_limits(runs, log=log[1])}
+    x_limits = window.x_limits(sheet, runs)
     spans = cards.of_sheet(sheet).spans if not bare else []
     rows = [row for card in spans for row in card.rows]
     quantity = sheet.quantity
@@ -67,11 +67,11 @@ def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = F
     return Figure(
         x_label=(sheet.x_symbol, sheet.x_unit),
         y_label=(quantity.symbol, quantity.unit) if quantity else ("", ""),
-        x_limits=tuple(limits["x"]),
-        y_limits=tuple(limits["y"]),
-        traces=tuple(_trace(one, limits["x"], size[0]) for one in runs),
+        x_limits=x_limits,
+        y_limits=window.y_limits(runs, log=log[1]),
+        traces=tuple(_trace(one, x_limits, size[0]) for one in runs),
         curves=tuple(
-            one for one in cards.curves(rows) if quantity and one["quantity"] == quantity.pk
+            one for one in overlay.curves(rows) if quantity and one["quantity"] == quantity.pk
         ),
         spans=tuple(
             (card.span.letter, card.span.lo, card.span.hi) for card in spans if card.span.pk in used
@@ -90,7 +90,7 @@ def _is_log(sheet: Sheet) -> bool:
     return False
 
 
-def _trace(read: RunReadings, limits: list[float], width: int) -> Trace:
+def _trace(read: RunReadings, limits: tuple[float, float], width: int) -> Trace:
     readings = read.readings if len(read.readings) <= FEW else read.readings.counted
     x, y = readings.t, readings.y
     if x.size > FEW:

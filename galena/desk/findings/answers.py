@@ -3,6 +3,7 @@
 import json
 from collections.abc import Hashable, Iterable
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -176,7 +177,7 @@ def said(finding: Finding) -> str:
     return f"{label}{where}" + (f", run {finding.run.number}" if finding.run else "")
 
 
-def told(finding: Finding) -> dict[str, object]:
+def told(finding: Finding) -> dict[str, Any]:
     """Give what a finding's question was told, with what is meant where it was not."""
     question = QUESTIONS.get(finding.kind)
     return dict(finding.details) if question is None else question.told(finding.details)

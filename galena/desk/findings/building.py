@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from galena.core import dimensions, units
 from galena.core.covariance import Correlation
@@ -26,7 +26,7 @@ class OfFindings(Basis):
         self.answers, self.finding = answers, finding
 
     @property
-    def details(self) -> Mapping[str, object]:
+    def details(self) -> Mapping[str, Any]:
         return QUESTIONS[self.finding.kind].told(self.finding.details)
 
     @property

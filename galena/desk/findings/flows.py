@@ -1,11 +1,13 @@
 """All changes of findings: asked, built on others, refitted, shown on the graph, taken away."""
 
 import math
+from typing import Any
 
 from django.db import transaction
 
 from galena.core import fits
 from galena.core.errors import FitError, GalenaError, UnknownSymbolError
+from galena.core.fits.solving import AnyModel
 from galena.core.fits.starts import starts
 from galena.core.formula.constants import constants
 from galena.core.formula.reading import read, same_symbol
@@ -73,7 +75,7 @@ def build(
     return built
 
 
-def _about(question: Question, first: Finding | None, quantity: Quantity | None) -> dict:
+def _about(question: Question, first: Finding | None, quantity: Quantity | None) -> dict[str, Any]:
     """Tell which run, quantity and place a finding built on others is about, from the first."""
     if first is None or question.count is None:
         return {}
@@ -92,18 +94,18 @@ def build_formula(
 
     Raises FormulaError, DeskError.
     """
-    used = {name_used.symbol for name_used in names(read(text))}
-    chosen = {symbol: list(symbols[symbol]) for symbol in used if symbol in symbols}
+    written = list(names(read(text)))
+    used = {written_name.symbol for written_name in written}
+    chosen = {symbol: symbols[symbol] for symbol in used if symbol in symbols}
     of = sorted({pk for pk, _ in chosen.values()})
     of_runs = sheet.experiment.conditions.exclude(symbol="").values_list("symbol", flat=True)
     usable = {*symbols, *constants(), *of_runs}
     usable |= set(sheet.experiment.givens.values_list("symbol", flat=True))
-    for name_used in names(read(text)):
-        if name_used.symbol not in usable:
-            raise UnknownSymbolError(
-                f"There is no {name_used.symbol} among the findings, conditions and givens.",
-                name_used.start, name_used.end, name_used.symbol,
-            )  # fmt: skip
+    for unknown in (written_name for written_name in written if written_name.symbol not in usable):
+        raise UnknownSymbolError(
+            f"There is no {unknown.symbol} among the findings, conditions and givens.",
+            unknown.start, unknown.end, unknown.symbol,
+        )  # fmt: skip
     if not chosen:
         raise DeskError(
             "Write a formula over findings, with their symbols as they stand in the list."
@@ -320,7 +322,7 @@ def parameters_of(finding: Finding) -> list[str]:
     return list(_model(finding).parameters)
 
 
-def _model(finding: Finding) -> fits.Model:
+def _model(finding: Finding) -> AnyModel:
     if finding.kind not in FITS:
         raise DeskError("This finding is no fit.")
     return fits.chosen_model(model_of(finding.kind, finding.details))

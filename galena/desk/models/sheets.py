@@ -35,6 +35,7 @@ class Sheet(models.Model):
     look = models.JSONField(default=dict, blank=True)
     spans_made = models.PositiveIntegerField(default=0)
     markers_made = models.PositiveIntegerField(default=0)
+    drawn_over: dict  # what the ledger draws over its graphs, set for a page
 
     class Meta:
         ordering = ["place", "pk"]

@@ -1,24 +1,31 @@
 """Spans and markers: marked off, moved, named and taken away."""
 
+from typing import TypeVar
+
 from django.views.decorators.http import require_POST
 
 from galena.core import numbers
 from galena.desk.annotations import flows
 from galena.desk.models import Marker, Sheet, Span
 from galena.desk.page import responses
+from galena.desk.sheets.flows import sheets_of
 from galena.desk.traces import readout
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity
 from galena.shell import requested
+
+Place = TypeVar("Place", Span, Marker)
 
 
 @require_POST
 def add_span(request, experiment_id: int, sheet_id: int):
     """Mark off a stretch."""
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
-    act = lambda: flows.add_span(  # noqa: E731
-        sheet, *_places(request, sheet, "lo", "hi"), _of_graph(request, sheet)
-    )
+
+    def act() -> None:
+        lo, hi = _places(request, sheet, "lo", "hi")
+        flows.add_span(sheet, lo, hi, _of_graph(request, sheet))
+
     return responses.changed(request, sheet, "new span", act)
 
 
@@ -26,9 +33,11 @@ def add_span(request, experiment_id: int, sheet_id: int):
 def add_marker(request, experiment_id: int, sheet_id: int):
     """Point at a place."""
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
-    act = lambda: flows.add_marker(  # noqa: E731
-        sheet, *_places(request, sheet, "x"), _of_graph(request, sheet)
-    )
+
+    def act() -> None:
+        (x,) = _places(request, sheet, "x")
+        flows.add_marker(sheet, x, _of_graph(request, sheet))
+
     return responses.changed(request, sheet, "new marker", act)
 
 
@@ -52,7 +61,7 @@ def change_marker(request, experiment_id: int, marker_id: int):
     return _changed(request, sheet, marker, f"marker {marker}", act)
 
 
-def placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker | None, Sheet]:
+def placed(request, experiment_id: int, kind: type[Place], key: int) -> tuple[Place | None, Sheet]:
     """Give a span or marker with its sheet; where it is gone, the sheet in front."""
     experiment = experiment_for(request, experiment_id)
     place = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
@@ -63,7 +72,7 @@ def placed(request, experiment_id: int, kind, key: int) -> tuple[Span | Marker |
 
 
 def front_of(request, experiment) -> Sheet:
-    return responses.front_of(request, experiment, responses.sheets_of(experiment))
+    return responses.front_of(request, experiment, sheets_of(experiment))
 
 
 def _of_graph(request, sheet: Sheet) -> Quantity | None:

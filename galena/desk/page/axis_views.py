@@ -1,5 +1,7 @@
 """Axes: what is on them, their limits as typed or as a hand moved them, and logarithms."""
 
+from typing import Any
+
 from django.shortcuts import render
 from django.views.decorators.http import require_http_methods, require_POST
 
@@ -30,7 +32,7 @@ def keep_view(request, experiment_id: int, sheet_id: int):
     return render(request, "desk/_acts.html", context)
 
 
-def _moved(view: object) -> tuple[dict, dict[int, dict]]:
+def _moved(view: Any) -> tuple[dict, dict[int, dict]]:
     """Read the limits of x, and by graph those of its sides. Raises RequestError."""
     graphs = view.get("graphs") if isinstance(view, dict) else None
     if not isinstance(graphs, dict) or not all(isinstance(one, dict) for one in graphs.values()):
@@ -81,11 +83,12 @@ def y_axis(request, experiment_id: int, graph_id: int, side: str):
         )
     sheet = graph.sheet
     traces = {trace.quantity_id: trace.side for trace in graph.traces.all()}
-    form = {"graph": graph, "side": side, "sheet": sheet, "experiment": sheet.experiment}
-    form["rows"] = [
-        {"quantity": one, "side": traces.get(one.pk, "")} for one in sheet.experiment.shown
-    ]
-    form["choices"] = (*SIDES, "")
+    form: dict[str, Any] = {
+        "graph": graph, "side": side, "sheet": sheet, "experiment": sheet.experiment,
+        "choices": (*SIDES, ""),
+        "rows": [{"quantity": quantity, "side": traces.get(quantity.pk, "")}
+                 for quantity in sheet.experiment.shown],
+    }  # fmt: skip
     form |= {"axis": graph.view(side), "several": sheet.graphs.count() > 1}
     if request.method == "GET":
         return render(request, "desk/_y_axis.html", form | _ends(request, graph.view(side)))

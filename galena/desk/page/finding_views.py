@@ -1,17 +1,14 @@
 """Findings: asked of spans, markers and other findings, and changed at their panel."""
 
-from dataclasses import replace
-
 from django.db.models import prefetch_related_objects
-from django.http import HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.http import JsonResponse
+from django.shortcuts import get_object_or_404
 from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET, require_POST
 
 from galena.core import fits, numbers
 from galena.core.budget import allowed
 from galena.core.errors import GalenaError
-from galena.core.fits.comparing import compare as compared
 from galena.core.residual_signs import signs
 from galena.desk.annotations import flows
 from galena.desk.errors import DeskError
@@ -19,10 +16,11 @@ from galena.desk.findings import flows as finding_flows
 from galena.desk.findings.answers import PATIENCE, RELATED, Answers
 from galena.desk.findings.questions import FITS, QUESTIONS, Question
 from galena.desk.findings.questions.fitted import model_of
-from galena.desk.ledger import cards
+from galena.desk.ledger import overlay, rows
 from galena.desk.models import Finding, Marker, Sheet, Span
 from galena.desk.page import panel_acts, responses
 from galena.desk.page.annotation_views import front_of, placed
+from galena.desk.page.panel import show_panel
 from galena.desk.traces.drawn import having, shown_runs
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity, Run
@@ -31,7 +29,6 @@ from galena.shell import requested
 from galena.shell.templatetags.science import unit_of_difference
 
 LONGEST_TYPED = 300
-RANGE = 4.0  # a slider reaches from minus to plus so many times its value
 
 
 @require_POST
@@ -54,7 +51,7 @@ def ask(request, experiment_id: int, span_id: int):
 
     response = responses.changed(request, sheet, f"ask {kind} of span {span}", act)
     if findings and "by_hand" in request.POST:
-        return _panel(request, _found(experiment_id, findings[0].pk), sheet)
+        return show_panel(request, _found(experiment_id, findings[0].pk), sheet)
     return response
 
 
@@ -87,7 +84,7 @@ def build(request, experiment_id: int, sheet_id: int):
 
     def act() -> None:
         if kind == "formula":
-            by_symbol = cards.symbols(cards.rows(sheet))
+            by_symbol = rows.symbols(rows.rows(sheet))
             symbols = {name: (row.finding.pk, one.key) for name, (row, one) in by_symbol.items()}
             text, name = post.get("formula", ""), post.get("name", "")
             if post.get("given"):
@@ -115,7 +112,7 @@ def panel(request, experiment_id: int, finding_id: int):
     finding, sheet = _placed(request, experiment_id, finding_id)
     if finding is None:
         return responses.show_ledger(request, sheet, responses.GONE)
-    return _panel(request, finding, sheet)
+    return show_panel(request, finding, sheet)
 
 
 @require_POST
@@ -126,8 +123,9 @@ def change(request, experiment_id: int, finding_id: int):
         return responses.show_ledger(request, sheet, responses.GONE)
     act = panel_acts.act_of(finding, request.POST)
     whole = request.POST.get("act") in panel_acts.CHANGE_GRAPHS
-    response = responses.changed(request, sheet, f"change {finding.kind}", act, whole=whole)
-    return _panel(request, _found(experiment_id, finding_id), sheet, response.trouble, whole=whole)
+    error = responses.attempt(request, sheet, f"change {finding.kind}", act)
+    trouble = "" if error is None else str(error)
+    return show_panel(request, _found(experiment_id, finding_id), sheet, trouble, whole=whole)
 
 
 @require_GET
@@ -151,7 +149,7 @@ def preview(request, experiment_id: int, finding_id: int):
     return JsonResponse(
         {
             "id": finding.pk,
-            "parts": cards.parts(finding.span, fit),
+            "parts": overlay.parts(finding.span, fit),
             "residuals": _residuals(finding, subject, fit),
             "said": f"residuals {numbers.significant(fit.residual_sd)} {unit}".strip(),
         }
@@ -173,10 +171,10 @@ def peek(request, experiment_id: int, span_id: int):
     sheet = span.sheet
     sheet.experiment = experiment
     prefetch_related_objects([sheet], "graphs__traces__quantity")
-    rows = cards.of_span(sheet, span)
-    context = {"experiment": experiment, "sheet": sheet, "rows": rows}
+    of_span = rows.of_span(sheet, span)
+    context = {"experiment": experiment, "sheet": sheet, "rows": of_span}
     html = render_to_string("desk/_rows.html", context, request)
-    return JsonResponse({"rows": html, "curves": cards.curves(rows)})
+    return JsonResponse({"rows": html, "curves": overlay.curves(of_span)})
 
 
 @require_POST
@@ -188,48 +186,6 @@ def drop(request, experiment_id: int, finding_id: int):
     shown = finding.notes.exists() or finding.residuals.exists()
     act = finding.delete
     return responses.changed(request, sheet, f"remove {finding.kind}", act, whole=shown)
-
-
-@require_GET
-def compare(request, experiment_id: int, span_id: int):
-    """Show the fits of a span side by side, run by run, in the drawer."""
-    span, sheet = placed(request, experiment_id, Span, span_id)
-    if span is None:
-        return HttpResponse(responses.GONE, status=409, content_type="text/plain")
-    findings = [
-        finding
-        for finding in _of_span(span)
-        if finding.kind in FITS and not finding.details.get("by_hand")
-    ]
-    of_all = Answers(findings)
-    groups = {}
-    for finding in findings:
-        if of_all.of(finding).fit is not None:
-            groups.setdefault((finding.run.number, finding.quantity_id), []).append(finding)
-    tables = [_side_by_side(group, of_all) for _, group in sorted(groups.items())]
-    context = {"experiment": sheet.experiment, "sheet": sheet, "span": span, "tables": tables}
-    return render(request, "desk/_compare.html", context)
-
-
-def _side_by_side(group: list[Finding], of_all: Answers) -> dict:
-    fitted = []
-    for member in group:
-        subject = of_all.subject_of(member)
-        fit = of_all.of(member).fit
-        left = fit.residuals_at(subject.inside.t, subject.inside.y)
-        fitted.append(replace(fit, residuals=left[left == left]))
-    rows = []
-    for member in compared(fitted):
-        finding = group[member.place]
-        rows.append({"row": cards.Row(finding, of_all.of(finding)), "one": member})
-    weighted = {member.weighted for member in fitted}
-    return {
-        "run": group[0].run,
-        "quantity": group[0].quantity,
-        "rows": rows,
-        "mixed": len(weighted) > 1,
-        "counts": len({member.count for member in fitted}) > 1,
-    }
 
 
 @require_POST
@@ -261,80 +217,6 @@ def find_plateaus(request, experiment_id: int, sheet_id: int):
         finding_flows.mark_plateaus(sheet, quantity, runs[0])
 
     return responses.changed(request, sheet, "mark off plateaus", act)
-
-
-def _panel(
-    request, finding: Finding, sheet: Sheet, trouble: str = "", *, whole: bool = False
-) -> HttpResponse:
-    """Answer with the panel of a finding, with the sheets as well where they change."""
-    context = responses.ledger_context(sheet, trouble)
-    context |= responses.acts_context(request, sheet.experiment)
-    row = next((one for one in context["known"].rows if one.finding.pk == finding.pk), None)
-    if row is None:
-        return render(request, "desk/_ledger_and_acts.html", context)
-    context |= {"row": row, "params": _params(row), "others": _others(context["known"], row)}
-    if whole:
-        responses.to_front(request, sheet)
-        context = responses.sheets_context(request, sheet.experiment) | context
-        return render(request, "desk/_sheets_and_panel.html", context)
-    return render(request, "desk/_panel_and_acts.html", context)
-
-
-def _params(row: cards.Row) -> list[dict]:
-    """Give the parameters of a fit, each with the reach of its slider."""
-    details, fit = row.finding.details, row.answer.fit
-    if not row.is_fit:
-        return []
-    try:
-        model = fits.chosen_model(model_of(row.finding.kind, details))
-    except GalenaError:
-        return []
-    held, shared = details.get("fixed") or {}, details.get("shared") or []
-    hand = details.get("by_hand") or {}
-    values = fit.params if fit is not None else hand or dict.fromkeys(model.parameters, 1.0)
-    params = []
-    for place, name in enumerate(model.parameters):
-        value = float(values[name])
-        size = abs(value) or 1.0
-        estimate = next((one for one in row.answer.estimates if one.key == name), None)
-        interval = None
-        if (
-            fit is not None
-            and name in fit.uncertainties
-            and not row.answer.by_hand
-            and name not in held
-        ):
-            decimals = _decimals(estimate)
-            interval = [numbers.fixed(one, decimals) for one in fit.interval(name)]
-        params.append(
-            {"name": name, "id": f"p{place}", "value": value, "estimate": estimate,
-             "typed": f"{value:.6g}", "lo": value - RANGE / 2 * size,
-             "hi": value + RANGE / 2 * size, "step": size / 500,
-             "held": name in held, "shared": name in shared,
-             "interval": interval}
-        )  # fmt: skip
-    return params
-
-
-def _decimals(estimate) -> int:
-    """Give the decimals that an uncertainty shows with two digits."""
-    u = estimate.uncertainty if estimate else 0.0
-    text = numbers.significant(u) if u and u == u else "0"
-    return len(text.partition(".")[2])
-
-
-def _others(ledger: cards.Ledger, row: cards.Row) -> dict:
-    """Give what a finding can be put beside: fits that it may meet, numbers to differ from."""
-    numbers_of = [(one, estimate) for one in ledger.rows if one.finding.pk != row.finding.pk
-                  for estimate in one.answer.estimates if not one.answer.trouble]  # fmt: skip
-    own = {str(one.unit) for one in row.answer.estimates}
-    alike = [pair for pair in numbers_of if str(pair[1].unit) in own]
-    return {
-        "fits": [one for one in ledger.rows if one.is_fit and one.finding.pk != row.finding.pk
-                 and not one.answer.trouble],
-        "numbers": alike[:60],
-        "has_place": any(one.key == "x" for one in row.answer.estimates),
-    }  # fmt: skip
 
 
 def _of(typed: list[str], question: Question | None) -> list:
@@ -396,8 +278,3 @@ def _placed(request, experiment_id: int, finding_id: int) -> tuple[Finding | Non
 def _found(experiment_id: int, finding_id: int) -> Finding | None:
     kept = Finding.objects.filter(sheet__experiment=experiment_id, pk=finding_id)
     return kept.select_related(*RELATED).first()
-
-
-def _of_span(span: Span) -> list[Finding]:
-    kept = span.findings.filter(run__removed_at=None).select_related(*RELATED)
-    return list(kept.order_by("run__number", "pk"))

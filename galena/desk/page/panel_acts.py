@@ -40,7 +40,11 @@ def _hold(finding: Finding, typed: QueryDict) -> None:
 
 def _parameters(typed: QueryDict, names: list[str]) -> dict[str, float]:
     """Read the parameters that were typed. Raises NumberError."""
-    return {name: numbers.parse(typed[f"p-{name}"], name) for name in names if f"p-{name}" in typed}
+    return {
+        name: numbers.parse(typed.get(f"p-{name}", ""), name)
+        for name in names
+        if f"p-{name}" in typed
+    }
 
 
 ACTS: Mapping[str, Act] = {

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from galena.core.errors import GalenaError, SeriesError, UnknownSymbolError
 from galena.desk import history
 from galena.desk.ledger import cards
+from galena.desk.ledger.overlay import overlay
 from galena.desk.models import SIDES, Sheet
 from galena.desk.sheets.flows import LINES, SIZES, sheets_of
 from galena.experiments.access import experiment_for
@@ -50,28 +51,30 @@ def changed(
 ) -> HttpResponse:
     """Do an act that can be undone; answer with the ledger, or with the sheets as a whole.
 
-    Why it could not be done is the answer's `trouble`. draft: what was typed for a formula over
+    draft: what was typed for a formula over
     findings; where it could not be kept it stands there again, with the reason."""
-    trouble = ""
+    error = attempt(request, sheet, label, change, about=about)
+    trouble = "" if error is None else str(error)
+    if error is not None and draft is not None:
+        missing = draft.get("given", "")
+        if isinstance(error, UnknownSymbolError):
+            missing = error.symbol
+        return show_ledger(request, sheet, draft=draft | {"wrong": trouble, "missing": missing})
+    if whole:
+        return show_sheets(request, sheet.experiment, trouble)
+    return show_ledger(request, sheet, trouble)
+
+
+def attempt(
+    request: HttpRequest, sheet: Sheet, label: str, change: Callable[[], object], *, about: str = ""
+) -> GalenaError | None:
+    """Do an act that can be undone; give why it could not be done, nothing then being changed."""
     try:
         with history.changing(sheet.experiment, request.user, label, about):
             change()
     except GalenaError as error:
-        trouble = str(error)
-        if draft is not None:
-            missing = draft.get("given", "")
-            if isinstance(error, UnknownSymbolError):
-                missing = error.symbol
-            draft = draft | {"wrong": trouble, "missing": missing}
-            response = show_ledger(request, sheet, draft=draft)
-            response.trouble = trouble
-            return response
-    if whole:
-        response = show_sheets(request, sheet.experiment, trouble)
-    else:
-        response = show_ledger(request, sheet, trouble)
-    response.trouble = trouble
-    return response
+        return error
+    return None
 
 
 def show_ledger(
@@ -125,5 +128,5 @@ def ledger_context(sheet: Sheet, trouble: str = "") -> dict:
         "trouble": trouble,
         "known": ledger,
         "asks": cards.Asks(),
-        "overlay": cards.overlay(ledger),
+        "overlay": overlay(ledger),
     }

@@ -33,12 +33,12 @@ def data(request, experiment_id: int, sheet_id: int):
     """Give the readings of a window for the painter."""
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
     got = request.GET
-    ends = [requested.end(got[end], end) if end in got else None for end in ("lo", "hi")]
+    lo, hi = (requested.end(got[end], end) if end in got else None for end in ("lo", "hi"))
     columns = requested.whole(
         got.get("columns"), "Columns", 1, MOST_COLUMNS, otherwise=800, clip=True
     )
     try:
-        packed = window.encode(sheet, *ends, columns)
+        packed = window.encode(sheet, lo, hi, columns)
     except SeriesError as error:
         return HttpResponse(str(error), status=409, content_type="text/plain")
     response = HttpResponse(packed, content_type="application/octet-stream")

@@ -58,13 +58,10 @@ class Readings:
 
     def at(self, which: slice | NDArray[np.intp] | NDArray[np.bool_]) -> "Readings":
         """Give some of the readings."""
-        parts = (self.shared, self.u, self.aside, self.u_x, self.rows)
-        return Readings(
-            self.t[which],
-            self.y[which],
-            *(one if one is None else one[which] for one in parts),
-            u_zero=self.u_zero,
-        )
+        optional = ("shared", "u", "aside", "u_x", "rows")
+        parts = {name: getattr(self, name) for name in optional}
+        parts = {name: None if part is None else part[which] for name, part in parts.items()}
+        return Readings(self.t[which], self.y[which], u_zero=self.u_zero, **parts)
 
     @property
     def shared_by_all(self) -> NDArray[np.float64] | None:
@@ -108,7 +105,7 @@ _stored: Cache[_Kept] = Cache(ROOM)
 _corrected: Cache[Readings] = Cache(ROOM)
 
 
-def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray[np.generic]]:
+def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray]:
     """Give all that is stored of these series, by key; one query for what is not in memory.
 
     runs: the run of each stream; while it is recorded, its series grow.
@@ -147,14 +144,13 @@ def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
             wanted |= Q(series=key, sequence__gte=sequence)
     rows = SeriesChunk.objects.filter(wanted).order_by("series_id", "sequence")
     fresh: dict[int, list[Chunk]] = {}
-    for key, *content in rows.values_list("series_id", "first_index", "count", "data", "crc32"):
-        fresh.setdefault(key, []).append(Chunk(*content))
+    columns = rows.values_list("series_id", "first_index", "count", "data", "crc32")
+    for key, first_index, count, data, crc32 in columns:
+        fresh.setdefault(key, []).append(Chunk(first_index, count, bytes(data), crc32))
     return fresh
 
 
-def _joined(
-    before: NDArray[np.generic], chunks: list[Chunk], dtype: np.dtype
-) -> NDArray[np.generic]:
+def _joined(before: NDArray, chunks: list[Chunk], dtype: np.dtype) -> NDArray:
     if not chunks:
         return before
     added = assemble(chunks, dtype, after=int(before.size))
@@ -204,4 +200,4 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
 
 def seconds(stamps: NDArray[np.int64], origin_us: int, scale: float = 1.0) -> NDArray[np.float64]:
     """Turn the time stamps of a device's clock, in µs, into seconds since the run's t = 0."""
-    return (stamps - origin_us) * (scale / 1e6)
+    return np.asarray((stamps - origin_us) * (scale / 1e6), dtype=np.float64)

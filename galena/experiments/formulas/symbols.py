@@ -3,10 +3,12 @@
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise
+from typing import cast
 
 from galena.core import units
 from galena.core.errors import FormulaError, UnitError
 from galena.core.formula import Expression, Symbol, compile
+from galena.core.formula.meaning import Kind
 from galena.core.formula.reading import read, same_symbol
 from galena.core.formula.syntax import names
 from galena.experiments.models import Condition, Experiment, Given, Quantity
@@ -28,7 +30,8 @@ class Formulas:
     _ready: dict[int, Expression] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        for named in (*self.quantities, *self.givens, *self.conditions):
+        everything: list[Thing] = [*self.quantities, *self.givens, *self.conditions]
+        for named in everything:
             symbol = same_symbol(named.symbol)
             if symbol in self.things:
                 self.shared.setdefault(symbol, [self.things[symbol]]).append(named)
@@ -156,8 +159,8 @@ def _unit(named: Thing) -> units.Unit:
         return units.Unit()
 
 
-def _kind(named: Thing) -> str:
-    return type(named).__name__.lower()
+def _kind(named: Thing) -> Kind:
+    return cast(Kind, type(named).__name__.lower())
 
 
 @lru_cache(maxsize=512)

@@ -1,11 +1,12 @@
 """An experiment, its quantities and its conditions."""
 
+from typing import cast
 from uuid import uuid4
 
 from django.conf import settings
 from django.db import models
 
-from galena.core.conditions import Held, hold
+from galena.core.conditions import Held, Kind, hold
 
 
 def own_key() -> str:
@@ -33,7 +34,8 @@ class Experiment(models.Model):
     def chosen_marks(self) -> dict[int, int]:
         """The marks that were chosen by hand, by the numbers of the runs."""
         chosen = self.runs.exclude(marked_as=None)
-        return dict(chosen.values_list("number", "marked_as"))
+        pairs = chosen.values_list("number", "marked_as")
+        return {number: mark for number, mark in pairs if mark is not None}
 
     @property
     def shown(self) -> "list[Quantity]":
@@ -146,4 +148,5 @@ class Condition(models.Model):
 
     def hold(self, text: str) -> Held:
         """Read a value as typed; raises ConditionError."""
-        return hold(text, self.name, self.kind, self.unit, tuple(self.choices))
+        kind = cast(Kind, self.kind)
+        return hold(text, self.name, kind, self.unit, tuple(self.choices))

@@ -70,6 +70,8 @@ class Run(models.Model):
     shown = models.BooleanField(default=True)
     removed_at = models.DateTimeField(null=True)
 
+    repeat_of: "Run | None"  # set by repeats.mark
+
     objects = RunQuerySet.as_manager()
 
     class Meta:

@@ -72,6 +72,8 @@ class Series(models.Model):
     def correction(self) -> Correction:
         """What is done to its raw readings; `quantity` must be loaded with it."""
         record = self.record
+        if self.quantity is None:
+            raise ValueError("Time stamps are not corrected.")
         used = record.calibration if record else None
         given = used.unit if used else self.unit
         factor, shift = into_unit(given, self.quantity.unit)

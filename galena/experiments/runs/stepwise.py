@@ -178,7 +178,7 @@ def _means(
 class Stepwise(RunKind):
     """A run whose readings are taken when a person says so, beside what that person typed."""
 
-    key = Run.Plan.STEPWISE
+    key: str = Run.Plan.STEPWISE
     word = "stepwise"
     is_recorded = True
     can_go_on = True

@@ -37,7 +37,7 @@ class WorkedOut:
 class Typed(RunKind):
     """A table that was typed: one block, a column for each typed one."""
 
-    key = Run.Plan.TYPED
+    key: str = Run.Plan.TYPED
     word = "typed"
     has_cells = True
     is_typed = True

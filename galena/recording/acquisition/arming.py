@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from galena.core.calibration import Correction
 from galena.core.trigger import Crossing, CrossingFinder
-from galena.instruments.link import Link, StreamStart
+from galena.instruments.link import Link
+from galena.instruments.link_state import StreamStart
 from galena.instruments.protocol import Block
 from galena.recording.acquisition.taking import Batch, Taking
 
@@ -38,7 +39,7 @@ class ArmedTaking(Taking):
         self.before, self.after = before, after
         self.finder: CrossingFinder | None = None
         self.watched = 0  # which of the columns the finder gets
-        self.found: Callable[[], None] = lambda: None
+        self.on_event: Callable[[], None] = lambda: None
         self.crossing: Crossing | None = None
         self.latest = float("nan")
         self._kept: deque[Piece] = deque()
@@ -62,7 +63,7 @@ class ArmedTaking(Taking):
             self._drop_old(stream)
             is_new = self._look(batch)
         if is_new:
-            self.found()
+            self.on_event()
 
     def open(self, origin_us: int) -> None:
         """Set t = 0 to a time of the device's clock, and take what was kept from before."""

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from galena.core import statistics
 from galena.core.calibration import Correction
 from galena.core.errors import TooFewReadings
-from galena.instruments.link import Link, StreamStart
+from galena.instruments.link import Link
+from galena.instruments.link_state import StreamStart
 from galena.instruments.protocol import Block
 from galena.recording.acquisition.taking import Batch
 

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from galena.core.calibration import Correction
 from galena.instruments.clock import ClockEstimate
-from galena.instruments.link import Link, StreamStart
+from galena.instruments.link import Link
+from galena.instruments.link_state import StreamStart
 from galena.instruments.protocol import Block
 
 

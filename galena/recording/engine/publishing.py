@@ -1,6 +1,7 @@
 """Tells those who watch what is being recorded: readings as they come, and what is waited for."""
 
-from galena.bench.live.bench import Bench, packed
+from galena.bench.live.batches import packed
+from galena.bench.live.bench import Bench
 from galena.core import numbers
 from galena.experiments.data.readings import seconds
 from galena.recording.engine.recordings import Recordings

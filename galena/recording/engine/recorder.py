@@ -173,7 +173,7 @@ class Recorder:
         plan.check_level(channel.name, channel.lo, channel.hi, channel.unit)
         taking.finder = CrossingFinder(plan.level, NOISES_CLEAR * self._scatter(channel))
         taking.watched = column
-        taking.found = self._writer.wake
+        taking.on_event = self._writer.wake
 
     def _scatter(self, shown: Shown) -> float:
         """Give the noise of a channel now, in the unit shown; zero where it is not known."""

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 from galena.bench.channel_display.display import Shown
-from galena.bench.live.bench import Bench, Feed
+from galena.bench.live.bench import Bench
+from galena.bench.live.feed import Feed
 from galena.bench.models import Channel
 from galena.core import plans
 from galena.core.calibration import Correction

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 from galena.bench.channel_display.display import Shown
 from galena.bench.live.in_use import Use
+from galena.classroom.models import Person
 from galena.core import symbols
 from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan, level_text
 from galena.experiments.models import Experiment, Run
@@ -31,7 +32,7 @@ class Wish:
     channels: list[int]
     conditions: dict[int, str]
     note: str
-    person: object
+    person: Person
 
 
 class Recording(ABC):

@@ -1,6 +1,7 @@
 """The plan as it is typed on Record: read from the page, suggested from the last run, checked."""
 
 from dataclasses import dataclass, field
+from typing import Any
 
 from galena.bench.channel_display.display import Shown
 from galena.core import numbers, plans
@@ -13,7 +14,7 @@ from galena.shell import requested
 
 BYTES_A_READING = 16  # a value and, shared by an instrument's channels, a time stamp
 KEY = "key"
-DEFAULTS = {
+DEFAULTS: dict[str, Any] = {
     "rate": "20", "duration": "60", "before": "0.1", "level": "", "event": "", "average": "1",
 }  # fmt: skip
 

@@ -77,15 +77,16 @@ def _quantity(
     channel = Channel.objects.select_related("instrument").get(
         instrument__maker=maker, instrument__model=model, instrument__serial=serial, ident=ident
     )
-    described = {"name": channel.name, "symbol": channel.symbol, "unit": channel.unit}
-    described["decimals"] = channel.decimals
+    described = (channel.name, channel.symbol, channel.unit, channel.decimals)
     if record is not None and source_of(channel, record) != source:
         curve = record.calibration
-        step = channel.resolution * abs(float(curve.slope((curve.low + curve.high) / 2)))
-        described = {"name": record.quantity, "symbol": record.symbol, "unit": curve.unit}
-        described["decimals"] = decimals_for(step, channel.decimals)
+        step = channel.resolution * abs(curve.slope_in_the_middle)
+        decimals = decimals_for(step, channel.decimals)
+        described = (record.quantity, record.symbol, curve.unit, decimals)
     quantity, _ = Quantity.objects.get_or_create(
-        experiment=experiment, source=source_of(channel, record), defaults=described
+        experiment=experiment,
+        source=source_of(channel, record),
+        defaults=dict(zip(("name", "symbol", "unit", "decimals"), described, strict=True)),
     )
     return quantity
 

@@ -103,9 +103,10 @@ def steps_context(
 ) -> dict:
     """Give the rows of the stepwise run in the making, or of the last one, and what comes next."""
     form = form or page_form(request, experiment)
-    stepping = RECORDER.recordings.of(experiment.pk)
-    own = isinstance(stepping, Stepping)
-    run = stepping.run if own else run or _last(experiment)
+    recording = RECORDER.recordings.of(experiment.pk)
+    stepping = recording if isinstance(recording, Stepping) else None
+    own = stepping is not None
+    run = stepping.run if stepping else run or _last(experiment)
     table = tables([run]).get(run.pk) if run is not None else None
     typed = [one for one in experiment.entered if one.pk in form.typed]
     return {
@@ -123,7 +124,7 @@ def steps_context(
             }
             for one in typed
         ],
-        "live": _chosen(experiment, form, stepping if own else None),
+        "live": _chosen(experiment, form, stepping),
         "trouble": trouble,
         "said": remark,
         "points": _points(table),

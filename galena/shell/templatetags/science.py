@@ -43,7 +43,7 @@ def unit(text):
 def unit_of_difference(text):
     """Typeset the unit of a difference, a scatter or an uncertainty: K where values are in °C."""
     try:
-        return units.format(of_difference(units.parse(str(text))))
+        return units.typeset(of_difference(units.parse(str(text))))
     except UnitError:
         return units.shown(str(text))
 

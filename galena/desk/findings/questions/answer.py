@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from galena.core import fits, numbers
 from galena.core.residual_signs import Signs
-from galena.core.units import Unit
-from galena.core.units import format as typeset
+from galena.core.units import Unit, typeset
 from galena.experiments.data.readings import Readings
 
 
@@ -98,7 +98,7 @@ class Subject:
     y_symbol: str
     x_decimals: int
     y_decimals: int
-    details: Mapping[str, object]
+    details: Mapping[str, Any]
     source: str
     harvested: bool = False
 

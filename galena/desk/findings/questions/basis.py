@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -94,7 +95,7 @@ class Basis(ABC):
 
     @property
     @abstractmethod
-    def details(self) -> Mapping[str, object]:
+    def details(self) -> Mapping[str, Any]:
         """What the question was told."""
 
     @property

@@ -16,8 +16,7 @@ from galena.core.interpolation import read_between
 from galena.core.local_slope import tangent
 from galena.core.second_look.fits import FAR, Place
 from galena.core.statistics import describe
-from galena.core.units import Unit
-from galena.core.units import format as typeset
+from galena.core.units import Unit, typeset
 from galena.desk.errors import DeskError
 from galena.desk.findings.questions.answer import Answer, Estimate
 from galena.desk.findings.questions.basis import Basis, Named, Source

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 
@@ -15,14 +16,13 @@ from galena.core.fits.widened import no_surer_than_readings, widened
 from galena.core.residual_signs import signs
 from galena.core.second_look import straightness
 from galena.core.second_look.fits import Fitted
-from galena.core.units import Unit
-from galena.core.units import format as typeset
+from galena.core.units import Unit, typeset
 from galena.desk.findings.questions.answer import Answer, Estimate, Subject, following
 
 TYPED = "model"  # the kind whose formula stands in the details
 
 
-def model_of(kind: str, details: Mapping[str, object]) -> str:
+def model_of(kind: str, details: Mapping[str, Any]) -> str:
     """Give the model of a fit: a key of fits.MODELS, or a formula."""
     return str(details.get("formula", "")) if kind == TYPED else kind
 

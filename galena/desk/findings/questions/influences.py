@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from galena.core.areas import weights_between
+from galena.core.areas import Baseline, weights_between
 from galena.core.errors import GalenaError
 from galena.core.fits.moving import gains
 from galena.core.influence import Influence
@@ -19,7 +19,7 @@ def of_area(subject: Subject, answer: Answer, key: str) -> Influence:
     """Each reading counts by the width that belongs to it."""
     readings = subject.whole
     good = np.isfinite(readings.t) & np.isfinite(readings.y)
-    baseline = "ends" if subject.details["baseline"] == "ends" else 0.0
+    baseline: Baseline = "ends" if subject.details["baseline"] == "ends" else 0.0
     weights, *_ = weights_between(
         readings.t[good], *subject.places, baseline=baseline,
         readings_only=bool(subject.details["readings_only"]),

@@ -9,7 +9,7 @@ import numpy as np
 from galena.core.dimensions import of_difference
 from galena.core.interpolation import Between, read_between
 from galena.core.local_slope import tangent
-from galena.core.units import format as typeset
+from galena.core.units import typeset
 from galena.desk.findings.questions.answer import Answer, Estimate, Subject
 from galena.desk.findings.questions.inputs import Input, of_choices, whole
 from galena.desk.findings.questions.question import Question
@@ -53,8 +53,8 @@ def _slope(subject: Subject) -> Answer:
     return Answer(
         (estimate,),
         remark,
-        line=(ends, tuple(map(float, line.at(ends)))),
-        at=(x, line.y),  # type: ignore[arg-type]
+        line=(ends, (float(line.at(ends[0])), float(line.at(ends[1])))),
+        at=(x, line.y),
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 from galena.core.influence import Influence
 from galena.desk.findings.questions.answer import Answer, Subject
@@ -41,15 +41,15 @@ class Question:
     of_numbers: bool = False
     of_quantity: bool = False
 
-    def read(self, typed: Mapping[str, str]) -> dict[str, object]:
+    def read(self, typed: Mapping[str, str]) -> dict[str, Any]:
         """Read what it is told from what was typed. Raises GalenaError."""
         return {one.key: one.read(typed) for one in self.inputs}
 
-    def told(self, details: Mapping[str, object]) -> dict[str, object]:
+    def told(self, details: Mapping[str, Any]) -> dict[str, Any]:
         """Give a finding's details with what is meant where it was not told."""
         return {one.key: one.default for one in self.inputs} | dict(details)
 
-    def identity(self, details: Mapping[str, object]) -> tuple[Hashable, ...]:
+    def identity(self, details: Mapping[str, Any]) -> tuple[Hashable, ...]:
         """Give what two findings of this kind have in common when they ask the same."""
         completed = self.told(details)
         return tuple(str(completed[one.key]) for one in self.inputs)

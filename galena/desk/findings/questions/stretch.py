@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from galena.core import numbers
-from galena.core.areas import area_between
+from galena.core.areas import Baseline, area_between
 from galena.core.crossings import Place, crossings, extreme, half_way
 from galena.core.dimensions import factor, of, of_difference, simplest
 from galena.core.errors import GalenaError, TooFewReadings
@@ -19,8 +19,7 @@ from galena.core.statistics import (
     uncertainty_of_median,
     uncertainty_of_sd,
 )
-from galena.core.units import Unit, parse, related
-from galena.core.units import format as typeset
+from galena.core.units import Unit, parse, related, typeset
 from galena.desk.errors import DeskError
 from galena.desk.findings.questions.answer import Answer, Estimate, Subject, following
 from galena.desk.findings.questions.influences import of_area, of_mean
@@ -120,7 +119,7 @@ def _area(subject: Subject) -> Answer:
     edges = bool(subject.details["readings_only"])
     readings, scatter_said = subject.whole, ""
     u, scatter = _uncertainties(subject)
-    base = "ends" if baseline == "ends" else float(baseline)
+    base: Baseline = "ends" if baseline == "ends" else float(baseline)
     shared = 0.0 if readings.shared is None else np.nan_to_num(readings.shared)
     under = area_between(readings.t, readings.y, lo, hi, u, shared, baseline=base,
                          readings_only=edges)  # fmt: skip

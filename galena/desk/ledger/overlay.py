@@ -1,0 +1,108 @@
+"""What the findings of a ledger draw over the readings: brackets, curves, areas and words."""
+
+import numpy as np
+
+from galena.desk.ledger.cards import Ledger
+from galena.desk.ledger.rows import Row
+from galena.desk.models import Note, Span
+from galena.shell.templatetags.science import words
+
+
+def overlay(ledger: Ledger) -> dict:
+    """Say what is drawn over the readings: brackets, markers, curves, areas and words."""
+    shown = [row for row in ledger.rows if row.finding.run is None or row.finding.run.shown]
+    return {
+        "spans": [
+            {"id": card.span.pk, "letter": card.span.letter, "lo": card.span.lo, "hi": card.span.hi}
+            | {"name": card.span.name, "text": f"{card.lo_text} to {card.hi_text} {card.x_unit}"}
+            for card in ledger.spans
+        ],
+        "markers": [
+            {"id": card.marker.pk, "number": card.marker.number, "x": card.marker.x}
+            | {"name": card.marker.name, "text": f"{card.text} {card.x_unit}"}
+            for card in ledger.markers
+        ],
+        "curves": curves(shown),
+        "areas": [_area(row) for row in shown if row.answer.area is not None],
+        "notes": [note for row in ledger.rows for note in _notes(row)],
+        "titles": {
+            graph.pk: residuals_title(row)
+            for row in ledger.rows for graph in row.finding.residuals.all()
+        },
+    }  # fmt: skip
+
+
+def curves(rows_of_it: list[Row]) -> list[dict]:
+    """Give fits as points: before their span, inside it, and after it; tangents as one piece."""
+    drawn = []
+    for row in rows_of_it:
+        if row.answer.line is not None:
+            xs, ys = row.answer.line
+            drawn.append(_drawn(row) | {"parts": [[[], []], [list(xs), list(ys)], [[], []]]})
+        if row.answer.fit is None or row.finding.span is None or not row.finding.run.shown:
+            continue
+        drawn.append(_drawn(row) | {"parts": parts(row.finding.span, row.answer.fit)})
+    return drawn
+
+
+def _drawn(row: Row) -> dict:
+    finding = row.finding
+    return {
+        "id": finding.pk, "number": finding.run.number, "marked": finding.run.marked,
+        "quantity": finding.quantity_id, "hand": row.answer.by_hand,
+    }  # fmt: skip
+
+
+def parts(span: Span, fit) -> list[list]:
+    """Give a fit as points before its span, inside it and after it; gaps where it has no value."""
+    lo, hi = span.lo, span.hi
+    reach = (hi - lo) * 0.25
+    ends = [(lo - reach, lo, 24), (lo, hi, 240), (hi, hi + reach, 24)]
+    pieces = []
+    for stretch in ends:
+        x = np.linspace(*stretch)
+        y = fit.predict(x)
+        good = np.isfinite(y) & ~fit.model.outside(x)
+        pieces.append([x[good].tolist(), y[good].tolist()])
+    return pieces
+
+
+def _area(row: Row) -> dict:
+    lo, hi, low, high = row.answer.area
+    finding = row.finding
+    return {
+        "number": finding.run.number, "marked": finding.run.marked, "quantity": finding.quantity_id,
+        "lo": lo, "hi": hi, "base": [low, high],
+    }  # fmt: skip
+
+
+def _notes(row: Row) -> list[dict]:
+    notes: list[Note] = list(row.finding.notes.all())
+    if not notes or row.answer.at is None:
+        return []
+    x, y = row.answer.at
+    text = on_graph(row)
+    return [{"id": one.pk, "text": text, "html": words(text), "x": x, "y": y} for one in notes]
+
+
+def on_graph(row: Row) -> str:
+    """Write a finding as it stands in a graph: its equation and its numbers."""
+    numbers = [
+        f"{one.name} = {one.text} {one.unit_text}".strip()
+        if row.is_fit or len(row.answer.estimates) > 1
+        else f"{one.text} {one.unit_text}".strip()
+        for one in row.answer.estimates[:5]
+    ]
+    if row.answer.trouble:
+        return f"{row.label}: {row.answer.trouble}"
+    first = row.equation if row.is_fit else row.label
+    return first + ("; " if row.is_fit else " ") + ", ".join(numbers)
+
+
+def residuals_title(row: Row) -> str:
+    """Say what residuals show, over their graph."""
+    signs = row.answer.signs
+    run = f"run {row.finding.run.number}"
+    if signs is None:
+        return f"residuals, {run}: {row.answer.trouble}"
+    return f"residuals of {row.label}, {run}: {signs.said}"

@@ -1,0 +1,153 @@
+"""The rows of a ledger: findings with their answers, and the symbols of their numbers."""
+
+from dataclasses import dataclass
+
+from galena.core.errors import FormulaError
+from galena.core.formula import typesetting
+from galena.core.formula.reading import rename
+from galena.core.symbols import plain
+from galena.desk.findings.answers import RELATED, Answers, said
+from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
+from galena.desk.models import Finding, Sheet, Span
+
+
+@dataclass(frozen=True)
+class Row:
+    """A finding with its answer. `number` tells references apart that would be the same."""
+
+    finding: Finding
+    answer: Answer
+    is_alone: bool = True
+
+    @property
+    def label(self) -> str:
+        """What was asked, in a word."""
+        if self.finding.kind == "model":
+            return "model"
+        if self.finding.kind == "formula":
+            return self.finding.name or "formula"
+        return QUESTIONS[self.finding.kind].ask if self.finding.kind in QUESTIONS else "?"
+
+    @property
+    def is_fit(self) -> bool:
+        return self.finding.kind in FITS
+
+    @property
+    def said(self) -> str:
+        """It in words: line of A, run 1."""
+        return said(self.finding)
+
+    @property
+    def formula(self) -> str:
+        """The right side of its model, over this sheet's x; empty where it is no fit."""
+        fit = self.answer.fit
+        if fit is None:
+            return str(self.finding.details.get("formula", ""))
+        try:
+            return rename(fit.model.formula, "x", self.finding.sheet.x_symbol)
+        except FormulaError:
+            return fit.model.formula
+
+    @property
+    def equation(self) -> str:
+        """Its equation in one line of text."""
+        if self.answer.fit is None:
+            return ""
+        y = plain(self.finding.quantity.symbol)
+        return f"{y} = {self.formula}".replace("*", " · ").replace("  ", " ")
+
+    @property
+    def mathml(self) -> str:
+        """Its equation as a textbook prints it."""
+        if not self.formula:
+            return ""
+        left = self.finding.quantity.symbol if self.finding.quantity else self.finding.name
+        try:
+            return typesetting.mathml(self.formula, left)
+        except FormulaError:
+            return ""
+
+    @property
+    def references(self) -> list[tuple[Estimate, str]]:
+        """Each estimate with the name under which text can refer to it."""
+        base = str(self.finding)
+        base = base if self.is_alone else f"{base}#{self.finding.pk}"
+        return [(one, f"{base}.{one.key}") for one in self.answer.estimates]
+
+    @property
+    def also(self) -> list[tuple[Estimate, str]]:
+        """Each estimate with the name that is never another's."""
+        return [
+            (one, f"{self.finding}#{self.finding.pk}.{one.key}") for one in self.answer.estimates
+        ]
+
+    @property
+    def is_on_graph(self) -> bool:
+        return bool(self.finding.notes.all())
+
+    @property
+    def shows_residuals(self) -> bool:
+        return bool(self.finding.residuals.all())
+
+
+def rows(sheet: Sheet) -> list[Row]:
+    """Give all findings of a sheet that belong to kept runs, with their answers."""
+    related = (
+        Finding.objects.filter(sheet=sheet)
+        .exclude(run__removed_at__isnull=False)
+        .select_related(*RELATED)
+        .prefetch_related("notes", "residuals")
+        .order_by("span_id", "marker_id", "kind", "run__number", "pk")
+    )
+    return _answered(list(related))
+
+
+def of_span(sheet: Sheet, span: Span) -> list[Row]:
+    """Give the findings of a span, with its ends as they are said to be."""
+    kept = span.findings.exclude(run__removed_at__isnull=False).select_related("run", "quantity")
+    findings = list(
+        kept.prefetch_related("notes", "residuals").order_by("kind", "run__number", "pk")
+    )
+    for finding in findings:
+        finding.sheet, finding.span = sheet, span
+    return _answered(findings)
+
+
+def _answered(findings: list[Finding]) -> list[Row]:
+    answers = Answers(findings)
+    names = [str(one) for one in findings]
+    return [Row(one, answers.of(one), names.count(name) == 1)
+            for one, name in zip(findings, names, strict=True)]  # fmt: skip
+
+
+def symbols(rows_of_it: list[Row]) -> dict[str, tuple[Row, Estimate]]:
+    """Give each number of a ledger a symbol for formulas, as slope_A1 or k_B2.
+
+    A finding with a name has that; those that would have the same symbol have their key behind.
+    """
+    by_symbol: dict[str, tuple[Row, Estimate]] = {}
+    named = [
+        (row, estimate, _symbol(row, estimate))
+        for row in rows_of_it
+        for estimate in row.answer.estimates
+    ]
+    all_names = [name for *_, name in named]
+    for row, estimate, name in named:
+        own = name if all_names.count(name) == 1 else f"{name}n{row.finding.pk}"
+        by_symbol[own] = (row, estimate)
+    return by_symbol
+
+
+def _symbol(row: Row, estimate: Estimate) -> str:
+    finding = row.finding
+    if finding.name:
+        alone = len(row.answer.estimates) == 1
+        return finding.name if alone else f"{finding.name}_{estimate.key.replace('_', '')}"
+    number = finding.run.number if finding.run else ""
+    at = finding.place.replace("=", "")
+    key = (
+        estimate.key
+        if estimate.key not in ("value", "x", "y")
+        else f"{finding.kind.replace('_', '')}{estimate.key}"
+    )
+    return f"{key.replace('_', '')}_{at}{number}"
