@@ -4,6 +4,7 @@ Run: python -m benchmarks.armed_pair [claps]
 """
 
 import time
+from pathlib import Path
 
 import numpy as np
 
@@ -13,21 +14,28 @@ from benchmarks.serving import cpu_seconds, served, signed_in
 from galena.instruments.rigs.process import RigProcess
 from galena.instruments.rigs.room import RigControl
 
+PLAN = {
+    "plan": "armed", "kind-shown": "armed", "event": "1:rising", "level": "0.5", "again": "on",
+    "rate": "10 kHz", "before": "5 ms", "duration": "50 ms", "channel": ["1", "2"],
+}  # fmt: skip
+FINISHED = "select count(*) from experiments_run where state = 'finished'"
+
+
+def stored_after_clap(control: RigControl, folder: Path, number: int) -> float:
+    """Clap, and give how long it takes in s until so many runs are stored; 5 s at most."""
+    began = time.time()
+    control.request("RIG:SET clap,1")
+    while ask(folder, FINISHED) < number and time.time() < began + 5:
+        time.sleep(0.005)
+    return time.time() - began
+
 
 def main(claps: int) -> None:
     """Arm, clap, and arm again by itself, so many times."""
     with RigProcess("two_horns", seed=4) as rig, served(rig.addresses) as (address, pid, folder):
         client, control = signed_in(address), RigControl(rig.addresses[0])
-
-        def status():
-            return client.get("/experiments/1/record/status").json()
-
-        plan = {
-            "plan": "armed", "kind-shown": "armed", "event": "1:rising", "level": "0.5", "again": "on",
-            "rate": "10 kHz", "before": "5 ms", "duration": "50 ms", "channel": ["1", "2"],
-        }  # fmt: skip
         for _ in range(200):
-            if client.post("/experiments/1/record/start", data=plan).status_code == 200:
+            if client.post("/experiments/1/record/start", data=PLAN).status_code == 200:
                 break
             time.sleep(0.05)
         time.sleep(sizes.of(2, 0.5))
@@ -36,21 +44,12 @@ def main(claps: int) -> None:
         waiting = (cpu_seconds(pid) - before) / (time.time() - began)
         took = []
         for number in range(1, claps + 1):
-            while status()["phase"] != "armed":
+            while client.get("/experiments/1/record/status").json()["phase"] != "armed":
                 time.sleep(0.02)
             time.sleep(0.3)
-            began = time.time()
-            control.request("RIG:SET clap,1")
-            while (
-                ask(folder, "select count(*) from experiments_run where state = 'finished'")
-                < number
-            ):
-                if time.time() > began + 5:
-                    break
-                time.sleep(0.005)
-            took.append(time.time() - began)
+            took.append(stored_after_clap(control, folder, number))
         client.post("/experiments/1/record/stop")
-        runs = ask(folder, "select count(*) from experiments_run where state = 'finished'")
+        runs = ask(folder, FINISHED)
         lost = ask(folder, "select sum(lost) from experiments_stream")
         counts = ask(
             folder,

@@ -112,6 +112,24 @@ def main() -> None:
     browser(experiment.pk)
 
 
+def zoom_and_slide(page) -> None:
+    """Zoom 60 times in and out and slide the graphs, watching the frames."""
+    box = page.locator(".stack").bounding_box()
+    page.evaluate(WATCH_FRAMES)
+    middle, below = box["y"] + box["height"] / 2, box["y"] + box["height"] - 30
+    page.mouse.move(box["x"] + box["width"] / 2, middle)
+    for turn in range(sizes.of(60, 4)):
+        page.mouse.wheel(0, -60 if turn < sizes.of(30, 2) else 60)
+        page.wait_for_timeout(16)
+    page.mouse.move(box["x"] + box["width"] / 3, below)
+    page.mouse.down()
+    for turn in range(sizes.of(90, 6)):
+        page.mouse.move(box["x"] + box["width"] / 3 - 3 * turn, below)
+        page.wait_for_timeout(16)
+    page.mouse.up()
+    page.wait_for_timeout(600)
+
+
 def browser(experiment_id: int) -> None:
     """Open, pan and zoom in Chromium."""
     from playwright.sync_api import sync_playwright
@@ -134,21 +152,7 @@ def browser(experiment_id: int) -> None:
                 "() => JSON.parse(document.querySelector('.stack').dataset.shown).runs === 1"
             )
             print(f"  first paint, {turn}: {time.perf_counter() - began:.2f} s")
-        box = page.locator(".stack").bounding_box()
-        page.evaluate(WATCH_FRAMES)
-        middle, below = box["y"] + box["height"] / 2, box["y"] + box["height"] - 30
-        page.mouse.move(box["x"] + box["width"] / 2, middle)
-        for turn in range(sizes.of(60, 4)):
-            down = turn < sizes.of(30, 2)
-            page.mouse.wheel(0, -60 if down else 60)
-            page.wait_for_timeout(16)
-        page.mouse.move(box["x"] + box["width"] / 3, below)
-        page.mouse.down()
-        for turn in range(sizes.of(90, 6)):
-            page.mouse.move(box["x"] + box["width"] / 3 - 3 * turn, below)
-            page.wait_for_timeout(16)
-        page.mouse.up()
-        page.wait_for_timeout(600)
+        zoom_and_slide(page)
         frames, work = page.evaluate("[window.frames_, window.work]")
         fetched = page.evaluate(
             "performance.getEntriesByType('resource').filter(e => e.name.includes('/data?'))"

@@ -60,6 +60,13 @@ def build():
     return experiment, run
 
 
+STRETCHES = {
+    "all of it": (None, None),
+    "a sixth of it": (SECONDS / 6, SECONDS / 3),
+    "a second": (SECONDS / 6, SECONDS / 6 + 1),
+}
+
+
 def main() -> None:
     """Build, then look."""
     django.setup()
@@ -88,24 +95,17 @@ def main() -> None:
         window.encode(sheet, None, None, 1200)
 
     read, first = best(plain, 3), best(cold, 3)
-    print(
-        f"  first look at one quantity ({RATE * SECONDS:,.0f} readings) from the disk: {first * 1e3:.0f} ms, {first / read:.2f} x reading its blobs"
-    )
-    for name, ends in (
-        ("all of it", (None, None)),
-        ("a sixth of it", (SECONDS / 6, SECONDS / 3)),
-        ("a second", (SECONDS / 6, SECONDS / 6 + 1)),
-    ):
+    print(f"  first look at one quantity ({RATE * SECONDS:,.0f} readings) from the disk: "
+          f"{first * 1e3:.0f} ms, {first / read:.2f} x reading its blobs")  # fmt: skip
+    for name, ends in STRETCHES.items():
         taken = best(lambda ends=ends: window.encode(sheet, *ends, 1200))
         size = len(window.encode(sheet, *ends, 1200))
-        print(
-            f"  {name}: {taken * 1e3:.1f} ms, {taken / read:.3f} x reading the blobs, {size / 1e3:.0f} kB"
-        )
+        print(f"  {name}: {taken * 1e3:.1f} ms, {taken / read:.3f} x reading the blobs, "
+              f"{size / 1e3:.0f} kB")  # fmt: skip
     began = time.perf_counter()
     judging.look(run)
-    print(
-        f"  the second look at all four: {time.perf_counter() - began:.1f} s, once, at the end of the run"
-    )
+    took = time.perf_counter() - began
+    print(f"  the second look at all four: {took:.1f} s, once, at the end of the run")
 
 
 if __name__ == "__main__":

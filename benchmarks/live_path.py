@@ -12,19 +12,18 @@ import json
 import os
 import signal
 import sqlite3
-import subprocess
-import sys
 import time
 
 import numpy as np
 from playwright.sync_api import sync_playwright
 
 from benchmarks import sizes
-from benchmarks.serving import cpu_seconds, served, signed_in
+from benchmarks.serving import cpu_seconds, four_channels, served, signed_in, watching
 from galena.instruments.address import TcpTransport
 from tests.browser.conftest import CHROMIUM, FLAGS
 
 RATE = 1000
+VIEWPORT = {"width": 1280, "height": 800}
 NOTE_DRAWN = """() => {
   window.drawn = [];
   const parse = JSON.parse;
@@ -92,17 +91,29 @@ class Watcher:
         writer.close()
 
 
+def record_one_run(page, seconds: float) -> None:
+    """Record a run of so many seconds to its end."""
+    page.get_by_role("button", name="Record Space").click()
+    page.get_by_text("● recording run 1").wait_for()
+    page.get_by_role("heading", name="Plan").wait_for(timeout=(seconds + 30) * 1000)
+
+
+def tell_delays(where: str, delays: np.ndarray) -> None:
+    """Print how long after their making samples came somewhere; delays in s."""
+    p50, p95, most = np.percentile(delays, [50, 95, 100]) * 1e3
+    print(f"  made to {where}: p50 {p50:.0f} ms, p95 {p95:.0f} ms, most {most:.0f} ms")
+
+
 def measure(watchers: int, seconds: float) -> None:
     """Record for so many seconds with so many watchers and say what was found."""
-    rig = subprocess.Popen(
-        [sys.executable, "-m", "benchmarks.four_channels"],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
-    stand_in = rig.stdout.readline().split()[1]
-    with served([stand_in]) as (address, pid, folder), sync_playwright() as playwright:
+    with (
+        four_channels() as stand_in,
+        served([stand_in]) as (address, pid, folder),
+        sync_playwright() as playwright,
+    ):
         client = signed_in(address)
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page = browser.new_page(viewport=VIEWPORT)
         page.goto(address)
         page.get_by_role("button", name="Come in as Ada").click()
         page.goto(f"{address}/experiments/1/record")
@@ -111,38 +122,23 @@ def measure(watchers: int, seconds: float) -> None:
         page.locator("#duration").fill(f"{seconds:g}")
         others = None
         if watchers > 1:
-            code = (
-                "import asyncio, sys; from benchmarks.live_path import watch_for;"
-                "watch_for(sys.argv[1], sys.argv[2], int(sys.argv[3]), float(sys.argv[4]))"
-            )
-            session = json.dumps(dict(client.cookies))
-            words = [address, session, str(watchers - 1), str(seconds + sizes.of(6, 3))]
-            others = subprocess.Popen(
-                [sys.executable, "-c", code, *words], stdout=subprocess.PIPE, text=True
-            )
+            cookies, until_the_end = dict(client.cookies), seconds + sizes.of(6, 3)
+            others = watching("live_path", address, cookies, watchers - 1, until_the_end)
             time.sleep(sizes.of(2, 1))
         before, began = cpu_seconds(pid), time.time()
-        page.get_by_role("button", name="Record Space").click()
-        page.get_by_text("● recording run 1").wait_for()
-        page.get_by_role("heading", name="Plan").wait_for(timeout=(seconds + 30) * 1000)
+        record_one_run(page, seconds)
         share = (cpu_seconds(pid) - before) / (time.time() - began)
         drawn = np.array(page.evaluate("window.drawn"))
         shown = page.locator("#taken").inner_text()
-        offset = clock_offset(stand_in)
-        origin = origin_us(folder) / 1e6
+        offset, origin = clock_offset(stand_in), origin_us(folder) / 1e6
         delays = drawn[:, 1:] - (drawn[:, :1] + origin + offset)
         stored = stored_readings(folder)
         browser.close()
         got = others.communicate()[0].split() if others else []
-    rig.terminate()
-    rig.wait()
     planned = int(seconds * RATE)
     print(f"{watchers} watcher(s), 4 channels x {RATE} a second for {seconds:g} s:")
-    for name, column in (("in the page", delays[:, 1]), ("drawn", delays[:, 0])):
-        p50, p95 = np.percentile(column, [50, 95]) * 1e3
-        print(
-            f"  made to {name}: p50 {p50:.0f} ms, p95 {p95:.0f} ms, most {column.max() * 1e3:.0f} ms"
-        )
+    tell_delays("in the page", delays[:, 1])
+    tell_delays("drawn", delays[:, 0])
     print(f"  stored {stored} of {planned} readings of each channel; page: {shown}")
     if got:
         print(f"  the other watchers got at least {got[0]} of {planned}; {got[1]} asked again")
@@ -191,12 +187,7 @@ def kill(times: int) -> None:
     """Kill the server while it records, and count what is missing of the last moment."""
     missing = []
     for _ in range(times):
-        rig = subprocess.Popen(
-            [sys.executable, "-m", "benchmarks.four_channels"],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-        )  # fmt: skip
-        stand_in = rig.stdout.readline().split()[1]
-        with served([stand_in]) as (address, pid, folder):
+        with four_channels() as stand_in, served([stand_in]) as (address, pid, folder):
             client = signed_in(address)
             channels = ["1", "2", "3", "4"]
             for _ in range(200):
@@ -212,8 +203,6 @@ def kill(times: int) -> None:
             killed = time.time()
             made = (killed - offset - origin_us(folder) / 1e6) * RATE
             missing.append((made - stored_readings(folder)) / RATE)
-        rig.terminate()
-        rig.wait()
     print(f"killed {times} times: missing of the last moment: "
           f"median {np.median(missing) * 1e3:.0f} ms, most {max(missing) * 1e3:.0f} ms")  # fmt: skip
 

@@ -6,8 +6,6 @@ Run: python -m benchmarks.long_class [seconds [watchers]]
 
 import json
 import socket
-import subprocess
-import sys
 import time
 from pathlib import Path
 
@@ -15,7 +13,7 @@ import numpy as np
 
 from benchmarks import sizes
 from benchmarks.live_path import RATE, Watcher, clock_offset, origin_us, stored_readings, watch_all
-from benchmarks.serving import cpu_seconds, served, signed_in
+from benchmarks.serving import cpu_seconds, four_channels, served, signed_in, watching
 
 
 class Timing(Watcher):
@@ -75,19 +73,11 @@ def watch_for(address: str, cookies: str, count: int, seconds: float) -> None:
 
 def measure(seconds: float, watchers: int, *, lazy: bool) -> float:
     """Record before a class; gives the 95th percentile from sample to watcher, in s."""
-    rig = subprocess.Popen(
-        [sys.executable, "-m", "benchmarks.four_channels"],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
-    stand_in = rig.stdout.readline().split()[1]
-    with served([stand_in]) as (address, pid, folder):
+    with four_channels() as stand_in, served([stand_in]) as (address, pid, folder):
         client = signed_in(address)
         cookies = dict(client.cookies)
-        code = "import sys; from benchmarks.long_class import watch_for; watch_for(sys.argv[1], sys.argv[2], int(sys.argv[3]), float(sys.argv[4]))"
-        words = [address, json.dumps(cookies), str(watchers), str(seconds + sizes.of(8, 3))]
-        others = subprocess.Popen(
-            [sys.executable, "-c", code, *words], stdout=subprocess.PIPE, text=True
-        )
+        until_the_end = seconds + sizes.of(8, 3)
+        others = watching("long_class", address, cookies, watchers, until_the_end)
         sleeper = never_reading(address, cookies) if lazy else None
         time.sleep(sizes.of(3, 1))
         plan = {"rate": str(RATE), "duration": f"{seconds:g}", "channel": ["1", "2", "3", "4"]}
@@ -105,8 +95,6 @@ def measure(seconds: float, watchers: int, *, lazy: bool) -> float:
         least, asked, *came = json.loads(others.communicate()[0])
         if sleeper is not None:
             sleeper.close()
-    rig.terminate()
-    rig.wait()
     made, at = np.array([one for watcher in came for one in watcher]).T
     delays = at - (made + origin + offset)
     p50, p95, p99 = np.percentile(delays, [50, 95, 99])

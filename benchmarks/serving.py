@@ -1,6 +1,7 @@
 """A server with a benchmark's own rig, in processes of their own, as a school would run it."""
 
 import hashlib
+import json
 import os
 import re
 import shutil
@@ -103,3 +104,29 @@ def cpu_seconds(pid: int) -> float:
     """Give the processor time that a process has used so far."""
     fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+
+@contextmanager
+def four_channels() -> Iterator[str]:
+    """Run the stand-in with four channels; gives its address."""
+    rig = subprocess.Popen(
+        [sys.executable, "-m", "benchmarks.four_channels"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    try:
+        yield rig.stdout.readline().split()[1]
+    finally:
+        rig.terminate()
+        rig.wait()
+
+
+def watching(
+    benchmark: str, address: str, cookies: dict[str, str], count: int, seconds: float
+) -> subprocess.Popen:
+    """Have so many watchers of a benchmark watch in a process of their own."""
+    code = (
+        f"import sys; from benchmarks.{benchmark} import watch_for;"
+        "watch_for(sys.argv[1], sys.argv[2], int(sys.argv[3]), float(sys.argv[4]))"
+    )
+    words = [address, json.dumps(cookies), str(count), str(seconds)]
+    return subprocess.Popen([sys.executable, "-c", code, *words], stdout=subprocess.PIPE, text=True)

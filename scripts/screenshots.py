@@ -179,6 +179,13 @@ def plug_in(page: Page, name: str, instead_of: str) -> None:
 
 def take_benches(page: Page, address: str) -> None:
     """Match the lamps of the Grow shelf, calibrate in the Rock pool, set the Linked wells up."""
+    match_lamps(page, address)
+    calibrate_electrode(page, address)
+    set_wells_up(page, address)
+
+
+def match_lamps(page: Page, address: str) -> None:
+    """Zero the four channels of the Grow shelf in the dark and match them in the light."""
     bench_of(page, address, "Grow-shelf lamps")
     plug_in(page, "Grow shelf", "Tide tank")
     lamps = {"upper left": 61.5, "upper right": 61, "lower left": 54, "lower right": 61}
@@ -193,6 +200,9 @@ def take_benches(page: Page, address: str) -> None:
     page.wait_for_timeout(11_000)
     take(page, "bench-match")
 
+
+def calibrate_electrode(page: Page, address: str) -> None:
+    """Calibrate the electrode of the Rock pool with three pots."""
     bench_of(page, address, "Rock pool")
     plug_in(page, "Rock pool", "Grow shelf")
     page.get_by_label("time factor").select_option("5")
@@ -213,6 +223,9 @@ def take_benches(page: Page, address: str) -> None:
     sheet.get_by_role("button", name="Use this calibration").click()
     sheet.get_by_text("in force").wait_for()
 
+
+def set_wells_up(page: Page, address: str) -> None:
+    """Name, zero and reverse two instruments alike, and let water flow between their wells."""
     bench_of(page, address, "Linked wells")
     plug_in(page, "Linked wells", "Rock pool")
     names = {"0021": ("Stern well", "stern level"), "0022": ("Bow well", "bow level")}
@@ -241,6 +254,12 @@ def take_benches(page: Page, address: str) -> None:
 
 def take_plans(page: Page, address: str) -> None:
     """Catch a falling magnet, replay it, and take the lamp's light step by step."""
+    catch_magnet(page, address)
+    take_light(page, address)
+
+
+def catch_magnet(page: Page, address: str) -> None:
+    """Arm a run, let the magnet fall, and replay a run of before."""
     bench_of(page, address, "Falling magnet")
     plug_in(page, "Magnet tube", "Tide tank")
     page.get_by_role("link", name="Record", exact=True).click()
@@ -265,6 +284,9 @@ def take_plans(page: Page, address: str) -> None:
     page.wait_for_timeout(300)
     take(page, "replay")
 
+
+def take_light(page: Page, address: str) -> None:
+    """Take the lamp's light at six distances, one of them wrong."""
     bench_of(page, address, "Lamp over distance")
     plug_in(page, "Lamp rail", "Magnet tube")
     page.get_by_role("link", name="Record", exact=True).click()

@@ -64,15 +64,7 @@ def straightness(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None = None) -> St
     two tests into one by the smaller of their ranks: Westfall and Young, Resampling-Based
     Multiple Testing (1993), 2.
     """
-    places, values = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
-    good = np.isfinite(places) & np.isfinite(values)
-    weights = np.ones(values.shape)
-    if u_y is not None:
-        u = np.broadcast_to(np.asarray(u_y, dtype=np.float64), values.shape)
-        good &= np.isfinite(u) & (u > 0)
-        weights[good] = 1 / u[good]
-    order = np.flatnonzero(good)[np.argsort(places[good], kind="stable")]
-    places, values, weights = _thinned(places[order], values[order], weights[order])
+    places, values, weights = _thinned(*_in_order(x, y, u_y))
     if values.size < FEWEST or np.unique(places).size < FEWEST:
         return Straightness(None, f"{values.size} readings are too few to tell a line from a curve")
     columns, terms = _columns(places, weights)
@@ -86,16 +78,37 @@ def straightness(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None = None) -> St
     scatter = float(np.sqrt(off @ off / (values.size - 2)))
     if step and float(np.abs(off).max()) <= _WITHIN * step:
         return Straightness(True, "what is left over beside a line is less than the last digit")
-    probabilities, ratio = _seen(left[None], line, terms, _parabola(columns, terms))
-    null = _null(places.tobytes(), weights.tobytes())
-    best = int(np.argmin(probabilities[:, 0]))
-    extended = np.column_stack((line, terms[best]))
-    rest = scaled - np.linalg.qr(extended)[0] @ (np.linalg.qr(extended)[0].T @ scaled)
     coarse = bool(step >= _COARSE * scatter)
+    null = _null(places.tobytes(), weights.tobytes())
+    return _judged(scaled, left, line, terms, _parabola(columns, terms), null, coarse)
+
+
+def _in_order(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None) -> tuple[Floats, Floats, Floats]:
+    """Give what is finite, with the weight of each, in the order of its places."""
+    places, values = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
+    good = np.isfinite(places) & np.isfinite(values)
+    weights = np.ones(values.shape)
+    if u_y is not None:
+        u = np.broadcast_to(np.asarray(u_y, dtype=np.float64), values.shape)
+        good &= np.isfinite(u) & (u > 0)
+        weights[good] = 1 / u[good]
+    order = np.flatnonzero(good)[np.argsort(places[good], kind="stable")]
+    return places[order], values[order], weights[order]
+
+
+def _judged(
+    scaled: Floats, left: Floats, line: Floats, terms: list[Floats], parabola: Floats, null: _Null,
+    coarse: bool,
+) -> Straightness:  # fmt: skip
+    """Judge by the two questions whether what a line leaves over is more than scatter."""
+    probabilities, ratio = _seen(left[None], line, terms, parabola)
+    best = int(np.argmin(probabilities[:, 0]))
+    extended = np.linalg.qr(np.column_stack((line, terms[best])))[0]
+    rest = scaled - extended @ (extended.T @ scaled)
     if coarse or autoregression.follow_each_other(rest, 3):
         curved = _is_rare_while_following(left, rest, line, terms, float(probabilities.min()))
         how = "although readings follow each other, "
-    elif values.size >= autoregression.FEWEST:
+    elif scaled.size >= autoregression.FEWEST:
         # Where the ratio is small readings follow each other; what is left to judge are terms.
         curved, how = float(probabilities.min()) < null.alone, ""
     else:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
 
 import numpy as np
@@ -49,12 +49,7 @@ def fit(
     places, values, u = finite(x, y, u_y)
     chosen = chosen_model(model, 1 if places.ndim == 1 else places.shape[1])
     held = dict(fixed or {})
-    unknown = [name for name in (*held, *(start or {})) if name not in chosen.parameters]
-    if unknown:
-        raise FitError(
-            f"{chosen.label} has no parameter “{unknown[0]}”. "
-            f"It has {', '.join(chosen.parameters)}."
-        )
+    _refuse_unknown(chosen, (*held, *(start or {})))
     places, values, u, excluded = _within(chosen, places, values, u)
     free = [name for name in chosen.parameters if name not in held]
     needed = len(free) + (u is None)
@@ -65,6 +60,14 @@ def fit(
     stated = state(chosen, places, values, weights, solved, tuple(held), u is not None, excluded)
     refuse_no_wave(stated, values, searched=not start)
     return stated
+
+
+def _refuse_unknown(model: Model, names: Iterable[str]) -> None:
+    """Raise FitError for a name that is no parameter of the model."""
+    for name in names:
+        if name not in model.parameters:
+            has = ", ".join(model.parameters)
+            raise FitError(f"{model.label} has no parameter “{name}”. It has {has}.")
 
 
 @lru_cache(maxsize=256)

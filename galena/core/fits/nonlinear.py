@@ -26,6 +26,10 @@ _NEAR, _CLOSEST = 1e-5, 1e-15  # how far a descent goes: what is left is polishe
 _KEPT, _CLOSE = 0.6, 1e-6  # the share of what steps promise, and where that is only rounding
 _HALVINGS, _FELT = 30, 1e-10  # how short a step is tried, and by how much it must help
 _POLISHED, _SETTLED = 25, 1e-8  # after a step that moves so little the next is rounding
+_RESTLESS = (
+    "The fit did not come to rest: the sum of squares still falls. Type other values to begin "
+    "with, or take a simpler model."
+)
 
 
 @dataclass(frozen=True)
@@ -164,10 +168,7 @@ def _polished(
         jacobian = problem.jacobian(p)
     last = _step(problem, jacobian, residuals)
     if not (stuck or _is_at_rest(problem, jacobian @ last.parameters, residuals)):
-        raise FitError(
-            "The fit did not come to rest: the sum of squares still falls. Type other values to "
-            "begin with, or take a simpler model."
-        )
+        raise FitError(_RESTLESS)
     return Solution(p, last.unscaled_covariance)
 
 

@@ -180,10 +180,6 @@ def problem_of(
     free = tuple(name for name in model.parameters if name not in held)
     place = [model.parameters.index(name) for name in free]
     plain = bool(np.all(weights == 1.0))
-
-    def known(p: Floats) -> dict[str, float]:
-        return {**held, **dict(zip(free, p.tolist(), strict=True))}
-
     last: dict[bytes, _AtParameters] = {}
 
     def at(p: Floats) -> _AtParameters:
@@ -193,11 +189,8 @@ def problem_of(
             spend()
             while len(last) >= _REMEMBERED:
                 last.pop(next(iter(last)))
-            params = known(p)
-            if isinstance(model, CurvedModel):
-                values, slopes = model.worked(x, params)
-            else:
-                values, slopes = model.values(x, params), lambda: tuple(model.slopes(x, params).T)
+            params = {**held, **dict(zip(free, p.tolist(), strict=True))}
+            values, slopes = _worked(model, x, params)
             off = values - y
             last[key] = _AtParameters(off if plain else weights * off, slopes)
         return last[key]
@@ -206,12 +199,21 @@ def problem_of(
         return at(p).residuals
 
     def jacobian(p: Floats) -> Floats:
-        known_here = at(p)
-        if known_here.jacobian is None:
-            columns = known_here.slopes()
+        here = at(p)
+        if here.jacobian is None:
+            columns = here.slopes()
             table = columns_of([columns[one] for one in place], x.shape[0])
-            known_here.jacobian = table if plain else table * weights[:, None]
-        return known_here.jacobian
+            here.jacobian = table if plain else table * weights[:, None]
+        return here.jacobian
 
     size = float(np.linalg.norm(y if plain else weights * y))
     return Problem(free, residuals, jacobian, size)
+
+
+def _worked(
+    model: Model, x: Floats, params: dict[str, float]
+) -> tuple[Floats, Callable[[], Columns]]:
+    """Give a model's values, and what gives its slopes by its parameters."""
+    if isinstance(model, CurvedModel):
+        return model.worked(x, params)
+    return model.values(x, params), lambda: tuple(model.slopes(x, params).T)

@@ -53,41 +53,61 @@ def fit_together(
     own = [name for name in chosen.parameters if name not in held and name not in shared]
     names = (*shared, *(f"{name} {n}" for n in range(len(sets)) for name in own))
     parts = [_Part(chosen, one) for one in sets]
-    weighted = all(one.u_y is not None for one in sets)
-    count = sum(part.y.size for part in parts)
+    weighted, count = all(one.u_y is not None for one in sets), sum(part.y.size for part in parts)
     if count < len(names) + (not weighted):
         raise TooFewReadings("A fit of all runs together", len(names) + 1, count)
-    places = [_places(n, len(shared), own) for n in range(len(sets))]
-    free = [*shared, *own]
-
-    def params(p: Floats, n: int) -> dict[str, float]:
-        return {**held, **dict(zip(free, p[places[n]].tolist(), strict=True))}
-
-    def residuals(p: Floats) -> Floats:
-        spend()
-        return np.concatenate([part.residuals(params(p, n)) for n, part in enumerate(parts)])
-
-    def jacobian(p: Floats) -> Floats:
-        table, row = np.zeros((count, len(names)), order="F"), 0
-        for n, part in enumerate(parts):
-            rows = slice(row, row + part.y.size)
-            table[rows, places[n]] = part.jacobian(params(p, n), free)
-            row = rows.stop
-        return table
-
-    begin = _beginnings(chosen, parts, held, start or {})
-    mean = [float(np.mean([one[name] for one in begin])) for name in shared]
-    first = np.array([*mean, *(one[name] for one in begin for name in own)])
-    size = float(np.sqrt(sum(np.sum((part.weights * part.y) ** 2) for part in parts)))
-    solution = nonlinear.solve(Problem(names, residuals, jacobian, size), [first])
-    off = residuals(solution.parameters)
+    joint = _Joint(parts, held, [*shared, *own],
+                   [_places(n, len(shared), own) for n in range(len(sets))])  # fmt: skip
+    first = _first(_beginnings(chosen, parts, held, start or {}), shared, own)
+    problem = Problem(names, joint.residuals, joint.jacobian, joint.size)
+    solution = nonlinear.solve(problem, [first])
+    off = joint.residuals(solution.parameters)
     spare = max(1, count - len(names))
     variance = 1.0 if weighted else float(off @ off) / spare
     return [
-        _stated(part, params(solution.parameters, n), solution.unscaled_covariance, variance,
-                places[n], free, tuple(held), weighted, spare)
+        _stated(part, joint.params(solution.parameters, n), solution.unscaled_covariance, variance,
+                joint.places[n], joint.free, tuple(held), weighted, spare)
         for n, part in enumerate(parts)
     ]  # fmt: skip
+
+
+def _first(begin: list[dict[str, float]], shared: Sequence[str], own: list[str]) -> Floats:
+    """Give parameters to begin with: the mean of those that are shared, then each set's own."""
+    mean = [float(np.mean([params[name] for params in begin])) for name in shared]
+    return np.array([*mean, *(params[name] for params in begin for name in own)])
+
+
+@dataclass(frozen=True)
+class _Joint:
+    """All sets as one problem. free: the names that are sought in each; places: where the
+    parameters of each set stand among those of all."""
+
+    parts: list[_Part]
+    held: Mapping[str, float]
+    free: list[str]
+    places: list[NDArray[np.intp]]
+
+    def params(self, p: Floats, n: int) -> dict[str, float]:
+        return {**self.held, **dict(zip(self.free, p[self.places[n]].tolist(), strict=True))}
+
+    def residuals(self, p: Floats) -> Floats:
+        spend()
+        each = (part.residuals(self.params(p, n)) for n, part in enumerate(self.parts))
+        return np.concatenate(list(each))
+
+    def jacobian(self, p: Floats) -> Floats:
+        count = sum(part.y.size for part in self.parts)
+        table, row = np.zeros((count, p.size), order="F"), 0
+        for n, part in enumerate(self.parts):
+            rows = slice(row, row + part.y.size)
+            table[rows, self.places[n]] = part.jacobian(self.params(p, n), self.free)
+            row = rows.stop
+        return table
+
+    @property
+    def size(self) -> float:
+        """The root of the sum of the squares of all values, each by its weight."""
+        return float(np.sqrt(sum(np.sum((part.weights * part.y) ** 2) for part in self.parts)))
 
 
 def _beginnings(

@@ -71,26 +71,15 @@ def from_data(data: Mapping[str, Any]) -> CalibrationRecord:
             )
         if data["model"] not in DEGREES or len(data["standards"]) > _MOST:
             raise CalibrationError("This calibration's model is not known here.")
-        left = data["residual_sd"]
         units.parse(text(data["unit"], _LONGEST_UNIT))
         units.parse(text(data["raw_unit"], _LONGEST_UNIT))
-        calibration = Calibration(
-            model=data["model"],
-            unit=text(data["unit"], _LONGEST_UNIT),
-            centre=number(data["centre"]),
-            coefficients=tuple(map(number, data["coefficients"][:9])),
-            covariance=tuple(tuple(map(number, row[:9])) for row in data["covariance"][:9]),
-            low=number(data["raw_range"][0]),
-            high=number(data["raw_range"][1]),
-            residual_sd=math.nan if left is None else number(left),
-        )
         standards = tuple(
             Standard(*(number(one[name]) for name in ("known", "raw", "u_known", "u_raw")))
             for one in data["standards"]
         )
         texts = [text(data.get(name, ""), 100) for name in ("made_at", "made_by", "instrument")]
         return CalibrationRecord(
-            calibration,
+            _curve(data),
             text(data["quantity"], 100),
             text(data["symbol"], 20),
             text(data["raw_unit"], _LONGEST_UNIT),
@@ -104,6 +93,20 @@ def from_data(data: Mapping[str, Any]) -> CalibrationRecord:
             f"This file is not a whole calibration ({type(error).__name__}: {error}). "
             "Export it again."
         ) from error
+
+
+def _curve(data: Mapping[str, Any]) -> Calibration:
+    left = data["residual_sd"]
+    return Calibration(
+        model=data["model"],
+        unit=text(data["unit"], _LONGEST_UNIT),
+        centre=number(data["centre"]),
+        coefficients=tuple(map(number, data["coefficients"][:9])),
+        covariance=tuple(tuple(map(number, row[:9])) for row in data["covariance"][:9]),
+        low=number(data["raw_range"][0]),
+        high=number(data["raw_range"][1]),
+        residual_sd=math.nan if left is None else number(left),
+    )
 
 
 def dumps(record: CalibrationRecord) -> str:

@@ -71,11 +71,8 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
         trace = drawn_run.trace
         packed = _Packed(drawn_run.read.readings, edges, log, views[trace.graph_id][trace.side].log)
         heading, arrays = packed.parts()
-        head.append(
-            {"graph": trace.graph_id, "side": trace.side, "quantity": trace.quantity_id}
-            | {"number": drawn_run.read.run.number}
-            | heading
-        )
+        where = {"graph": trace.graph_id, "side": trace.side, "quantity": trace.quantity_id}
+        head.append(where | {"number": drawn_run.read.run.number} | heading)
         parts += arrays
     graphs = [
         {"id": graph.pk, "trouble": _trouble(graph, troubles)}
@@ -83,17 +80,11 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
         | {"zero": {side: _from_zero(shown, graph.pk, side) for side in SIDES}}
         for graph in sheet.graphs.all()
     ]
-    runs = {drawn_run.read.run.number: drawn_run.read.run for drawn_run in shown}
-    text = json.dumps(
-        {"lo": lo, "hi": hi, "columns": columns, "x": whole, "graphs": graphs}
-        | {"zero": axes.from_zero(_x_extremes(read, log=False), room=_ROOM_ALONG)}
-        | {
-            "runs": [
-                {"number": n, "label": run.label, "marked": run.marked} for n, run in runs.items()
-            ]
-        }
-        | {"traces": head}
-    ).encode()
+    zero = axes.from_zero(_x_extremes(read, log=False), room=_ROOM_ALONG)
+    text = json.dumps({
+        "lo": lo, "hi": hi, "columns": columns, "x": whole, "graphs": graphs, "zero": zero,
+        "runs": _runs(shown), "traces": head,
+    }).encode()  # fmt: skip
     text += b" " * (-len(text) % 4)
     return struct.pack("<I", len(text)) + text + b"".join(parts)
 
@@ -102,6 +93,12 @@ def _trouble(graph: Graph, troubles: dict[tuple[int, int], str]) -> str:
     """Say why a formula of a graph could not be worked out for a run; the first reason."""
     own = {trace.quantity_id for trace in graph.traces.all()}
     return next((said for (_, quantity), said in troubles.items() if quantity in own), "")
+
+
+def _runs(shown: list[Drawn]) -> list[dict]:
+    """Give what the legend needs of each run that is drawn."""
+    runs = {one.read.run.number: one.read.run for one in shown}
+    return [{"number": n, "label": run.label, "marked": run.marked} for n, run in runs.items()]
 
 
 def _on_side(shown: list[Drawn], graph: int, side: str) -> list[RunReadings]:

@@ -4,23 +4,21 @@ import json
 
 from django.db.models import Q
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 from django.utils.html import format_html
 from django.views.decorators.http import require_GET, require_POST
 
-from galena.core.errors import GalenaError, SeriesError, TableError
-from galena.core.formats import pasted
+from galena.core.errors import GalenaError, SeriesError
 from galena.desk import history
+from galena.desk.page.table_acts import FURTHEST, act_of, stream_of
 from galena.desk.tables.table import RunTable, table_of
 from galena.experiments import table_flows
 from galena.experiments.access import experiment_for, run_for
-from galena.experiments.models import Run, Stream, TypedColumn
-from galena.experiments.runs.kind import MEASURED
+from galena.experiments.models import Run
 from galena.shell import requested
 
 MOST_ROWS = 500  # that one request gives
 KEPT_CHANGES = 12
-FURTHEST = 10**12  # a row that no run has
 
 
 @require_GET
@@ -71,93 +69,19 @@ def change(request, experiment_id: int, number: int):
     run = run_for(request, experiment_id, number)
     post = request.POST
     try:
-        label, act = _act(request, run, post.get("act", ""))
+        label, act = act_of(request, run)
         with history.changing(run.experiment, request.user, label):
             done = act()
         table = _table(request, run)
     except GalenaError as error:
         return JsonResponse({"trouble": str(error)}, status=422)
     if post.get("act") in {"head", "column", "paste"}:
-        return show_table(request, run, took=done if post["act"] == "paste" else "")
+        return show_table(request, run, took=str(done) if post["act"] == "paste" else "")
     return JsonResponse({"count": table.count, "statistics": table.statistics()})
 
 
-def _act(request, run: Run, act: str):
-    """Give an act's name and what does it."""
-    post, person = request.POST, request.user
-    row = _row(post, "row")
-    if act in {"aside", "back"}:
-        return _aside(request, run, act, row)
-    if not run.kind.has_cells:
-        raise TableError(MEASURED)
-    if act == "cell":
-        quantity = get_object_or_404(
-            run.experiment.quantities, pk=requested.key(post.get("column"))
-        )
-        label, text = f"{quantity.symbol} in row {row + 1}", post.get("text", "")
-        return label, lambda: run.kind.type_cell(run, row, quantity, text, person)
-    if not run.kind.is_typed:
-        raise TableError(MEASURED)
-    if act == "paste":
-        table = pasted.pasted(post.get("text", ""))
-        # The page counts all columns; only typed ones can be pasted into.
-        shown = table_of(run).columns
-        first = next((n for n, one in enumerate(shown) if one.key), len(shown))
-        place = max(0, _row(post, "place") - first)
-        return f"paste {len(table.rows)} rows", lambda: table_flows.paste(
-            run, row, place, table, person
-        )
-    if act == "column":
-        return "new column", lambda: table_flows.add_column(run, person)
-    if act in {"insert", "remove"}:
-        run.kind.refuse_reshaping(run)
-        flow = table_flows.insert_row if act == "insert" else table_flows.remove_row
-        return f"{act} row {row + 1}", lambda: flow(run, row, person)
-    column = get_object_or_404(
-        TypedColumn.objects.select_related("quantity__experiment", "run__experiment"),
-        run=run, quantity=requested.key(post.get("column")), replaced_at=None,
-    )  # fmt: skip
-    symbol = column.quantity.symbol
-    if act == "head":
-        return f"head of {symbol}", lambda: table_flows.set_head(
-            column.quantity, post.get("text", "")
-        )
-    if act == "fill":
-        count = requested.whole(post.get("count"), "Rows", 1, pasted.MOST_ROWS)
-        return f"fill {symbol}", lambda: table_flows.fill(
-            column, row, post.get("start", ""), post.get("step", ""), count, person
-        )
-    raise TableError("This cannot be done with a table.")
-
-
-def _aside(request, run: Run, act: str, row: int):
-    stream = _stream(request, run)
-    if act == "back":
-        return f"row {row + 1} counts again", lambda: table_flows.take_back(
-            run, stream, row, request.user
-        )
-    last = _row(request.POST, "last", row)
-    if last >= table_of(run, stream.pk if stream else None).count:
-        raise TableError("There are not so many rows to set aside.")
-    reason = request.POST.get("reason", "")
-    return f"set row {row + 1} aside", lambda: table_flows.set_aside(
-        run, stream, row, last, reason, request.user
-    )
-
-
-def _row(post, name: str, otherwise: int = 0) -> int:
-    return requested.whole(post.get(name), "Rows and columns", 0, FURTHEST, otherwise=otherwise)
-
-
-def _stream(request, run: Run) -> Stream | None:
-    key = request.GET.get("stream") or request.POST.get("stream") or ""
-    if not run.kind.is_timed:
-        return None
-    return get_object_or_404(run.streams, pk=requested.key(key)) if key else run.streams.first()
-
-
 def _table(request, run: Run) -> RunTable:
-    stream = _stream(request, run)
+    stream = stream_of(request, run)
     return table_of(run, stream.pk if stream else None)
 
 

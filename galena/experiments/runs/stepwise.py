@@ -114,30 +114,9 @@ def tables(runs: Iterable[Run]) -> dict[int, StepTable]:
         .exclude(quantity=None)
         .select_related("quantity", "stream__run")
     )
-    raw = raw_of(series)
-    by_stream: dict[int, list[Series]] = {}
-    for each_series in series:
-        by_stream.setdefault(each_series.stream_id, []).append(each_series)
     rows: dict[int, dict[int, Row]] = {key: {} for key in by_key}
-    parts: dict[int, list[StepPart]] = {}
-    for part in StepPart.objects.filter(step__run__in=by_key):
-        parts.setdefault(part.step_id, []).append(part)
-    for step in Step.objects.filter(run__in=by_key).select_related("taken_by"):
-        row = rows[step.run_id].setdefault(step.row, Row(step.row))
-        taken = Taken(step, _means(parts.get(step.pk, []), by_stream, raw))
-        if step.replaced_at is None:
-            row.taken = taken
-        else:
-            row.earlier.insert(0, taken)
-    entries = Entry.objects.filter(run__in=by_key).select_related("quantity", "made_by")
-    entered: dict[int, dict[int, Quantity]] = {key: {} for key in by_key}
-    for entry in entries:
-        row = rows[entry.run_id].setdefault(entry.row, Row(entry.row))
-        entered[entry.run_id][entry.quantity_id] = entry.quantity
-        if entry.replaced_at is None:
-            row.entries[entry.quantity_id] = entry
-        else:
-            row.corrected.insert(0, entry)
+    _put_steps(rows, series)
+    entered = _put_entries(rows)
     measured: dict[int, dict[int, Quantity]] = {key: {} for key in by_key}
     for each_series in series:
         measured[each_series.stream.run_id][each_series.quantity_id] = each_series.quantity
@@ -150,6 +129,38 @@ def tables(runs: Iterable[Run]) -> dict[int, StepTable]:
         )
         for key, run in by_key.items()
     }
+
+
+def _put_steps(rows: dict[int, dict[int, Row]], series: list[Series]) -> None:
+    """Put what was taken at each row into it, by the run's key and the row."""
+    raw = raw_of(series)
+    by_stream: dict[int, list[Series]] = {}
+    for each_series in series:
+        by_stream.setdefault(each_series.stream_id, []).append(each_series)
+    parts: dict[int, list[StepPart]] = {}
+    for part in StepPart.objects.filter(step__run__in=rows):
+        parts.setdefault(part.step_id, []).append(part)
+    for step in Step.objects.filter(run__in=rows).select_related("taken_by"):
+        row = rows[step.run_id].setdefault(step.row, Row(step.row))
+        taken = Taken(step, _means(parts.get(step.pk, []), by_stream, raw))
+        if step.replaced_at is None:
+            row.taken = taken
+        else:
+            row.earlier.insert(0, taken)
+
+
+def _put_entries(rows: dict[int, dict[int, Row]]) -> dict[int, dict[int, Quantity]]:
+    """Put what was typed at each row into it; give the quantities that were typed, by run."""
+    entries = Entry.objects.filter(run__in=rows).select_related("quantity", "made_by")
+    entered: dict[int, dict[int, Quantity]] = {key: {} for key in rows}
+    for entry in entries:
+        row = rows[entry.run_id].setdefault(entry.row, Row(entry.row))
+        entered[entry.run_id][entry.quantity_id] = entry.quantity
+        if entry.replaced_at is None:
+            row.entries[entry.quantity_id] = entry
+        else:
+            row.corrected.insert(0, entry)
+    return entered
 
 
 def _means(

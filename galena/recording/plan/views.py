@@ -184,6 +184,20 @@ def _plain(typed: dict) -> dict:
     return {key.replace("-", "_"): text for key, text in typed.items()}
 
 
+def _conditions(experiment: Experiment, form: PlanForm, waiting: Waiting | None) -> list[dict]:
+    """Give the fields of the conditions, and what an armed run holds of them."""
+    held = {} if waiting is None else waiting.wish.conditions
+    return [
+        {
+            "condition": condition,
+            "value": form.conditions.get(condition.pk, ""),
+            "wrong": form.errors.get(f"condition-{condition.pk}", ""),
+            "held": held.get(condition.pk, ""),
+        }
+        for condition in experiment.conditions.all()
+    ]
+
+
 def plan_context(experiment: Experiment, form: PlanForm) -> dict:
     """Give what the panel of the plan shows."""
     channels = live_channels(experiment)
@@ -200,25 +214,14 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
         "form": form,
         "kinds": plan_form.kinds(),
         "channels": [
-            {
-                "shown": one,
-                "chosen": one.channel.pk in chosen,
-                "used": in_use.get(one.channel.pk, ""),
-            }
+            {"shown": one, "chosen": one.channel.pk in chosen}
+            | {"used": in_use.get(one.channel.pk, "")}
             for one in channels
         ],
         "events": _events(channels),
         "level_unit": _level_unit(channels, form),
         "unzeroed": _never_zeroed(held),
-        "conditions": [
-            {
-                "condition": one,
-                "value": form.conditions.get(one.pk, ""),
-                "wrong": form.errors.get(f"condition-{one.pk}", ""),
-                "held": waiting.wish.conditions.get(one.pk, "") if waiting is not None else "",
-            }
-            for one in experiment.conditions.all()
-        ],
+        "conditions": _conditions(experiment, form, waiting),
         "entered": [{"quantity": one, "on": one.pk in form.typed} for one in experiment.entered],
         "status": status_now,
         "current": recording if isinstance(recording, RunInProgress) else None,

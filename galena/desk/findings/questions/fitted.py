@@ -69,16 +69,7 @@ def stated(
             fit = no_surer_than_readings(
                 fit, inside.t, inside.y, inside.u, inside.u_x, weighted_by=u
             )
-    y = typeset(of_difference(subject.y_unit))
-    off = numbers.significant(fit.residual_sd) if math.isfinite(fit.residual_sd) else "–"
-    count = numbers.grouped(fit.count)
-    if by_hand:
-        remark = f"by hand, not fitted: {count} readings, residuals {off} {y}"
-    elif fit.weighted:
-        remark = f"weighted by uncertainty: {count} readings, χ²/{fit.dof} = "
-        remark += numbers.significant(fit.reduced_chi_squared)
-    else:
-        remark = f"{count} readings, residuals {off} {y}"
+    remark = _how_fitted(subject, fit, by_hand=by_hand)
     remarks: tuple[str, ...] = ()
     if not by_hand:
         straight = None
@@ -92,26 +83,49 @@ def stated(
         remarks = (*remarks, f"No units for its parameters: {error}")
     if is_celsius(subject.y_unit):
         units = _as_differences(fit, units)
+    shifts = shifts_of(subject, fit, u) if not by_hand else {}
+    without_u = set(fit.params) if by_hand else set(fit.held)
+    x = (max(fit.reach[0], subject.places[0]) + min(fit.reach[1], subject.places[1])) / 2
+    return Answer(
+        _parameters(subject, fit, units, shifts, without_u), remark, fit, signs=ups,
+        by_hand=by_hand, remarks=remarks, at=(x, float(fit.predict(x)[0])),
+    )  # fmt: skip
+
+
+def _how_fitted(subject: Subject, fit: fits.Fit, *, by_hand: bool) -> str:
+    """Say how many readings a fit is of, what they leave over, and in what they were counted."""
+    y = typeset(of_difference(subject.y_unit))
+    off = numbers.significant(fit.residual_sd) if math.isfinite(fit.residual_sd) else "–"
+    count = numbers.grouped(fit.count)
+    if by_hand:
+        remark = f"by hand, not fitted: {count} readings, residuals {off} {y}"
+    elif fit.weighted:
+        remark = f"weighted by uncertainty: {count} readings, χ²/{fit.dof} = "
+        remark += numbers.significant(fit.reduced_chi_squared)
+    else:
+        remark = f"{count} readings, residuals {off} {y}"
     if fit.counts_as is not None:
         remark += f"; {following(fit.count, fit.counts_as)}"
     if fit.model.facts.counts_x:
         remark += f"; {subject.x_symbol} counted in {typeset(subject.x_unit) or '1'}"
-    shifts = shifts_of(subject, fit, u) if not by_hand else {}
+    return remark
+
+
+def _parameters(
+    subject: Subject, fit: fits.Fit, units: dict[str, Unit], shifts: dict[str, float],
+    without_u: set[str],
+) -> tuple[Estimate, ...]:  # fmt: skip
+    """Give the parameters with their own uncertainty and what all readings share."""
     parts = _parts(fit)
     estimates = []
     for name, value in fit.params.items():
         shift = shifts.get(name, 0.0)
-        own = fit.uncertainties[name]
         of_parameter = dict(parts[name])
         if shift:
             of_parameter[subject.calibration] = shift
-        total = math.nan if by_hand or name in fit.held else math.hypot(own, shift)
+        total = math.nan if name in without_u else math.hypot(fit.uncertainties[name], shift)
         estimates.append(Estimate(name, name, value, total, units[name], of_parameter))
-    x = (max(fit.reach[0], subject.places[0]) + min(fit.reach[1], subject.places[1])) / 2
-    return Answer(
-        tuple(estimates), remark, fit, signs=ups, by_hand=by_hand, remarks=remarks,
-        at=(x, float(fit.predict(x)[0])),
-    )  # fmt: skip
+    return tuple(estimates)
 
 
 def _as_differences(fit: fits.Fit, units: dict[str, Unit]) -> dict[str, Unit]:
