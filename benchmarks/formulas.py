@@ -75,7 +75,7 @@ def of_the_core() -> None:
 
 
 def _compiled() -> None:
-    from galena.core.formula import reading
+    from galena.core.formula import parsing as reading
 
     reading.read.cache_clear()
     formula.compile(LONG, SYMBOLS)

@@ -15,7 +15,7 @@ from django.conf import settings
 from galena.bench.live.bench import BENCH
 from galena.config.door import guarded
 from galena.recording.engine.recorder import RECORDER
-from galena.shell.press import PRESS
+from galena.shell.worker import WORKERS
 
 
 async def _live(receive, send):
@@ -31,7 +31,7 @@ async def _live(receive, send):
         elif message["type"] == "lifespan.shutdown":
             await sync_to_async(RECORDER.close)()
             await BENCH.stop()
-            PRESS.close()
+            WORKERS.close()
             await send({"type": "lifespan.shutdown.complete"})
             return
 

@@ -17,7 +17,7 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Known:
+class OfReadings:
     """What is known of readings y, shape (n,): the smallest step they can show, the scatter of
     each where it is a mean (None where it is not), and what was typed for a rule."""
 
@@ -36,16 +36,16 @@ class UncertaintyRule:
     label: str
     about: str
     takes: tuple[str, ...] = ()
-    rule: Callable[[Known], Floats | None] = field(default=lambda known: None, repr=False)
+    rule: Callable[[OfReadings], Floats | None] = field(default=lambda readings: None, repr=False)
 
 
-def _resolution(known: Known) -> Floats:
+def _resolution(readings: OfReadings) -> Floats:
     """A reading lies anywhere within half a step: JCGM 100:2008 (GUM), F.2.2.1, a/√3."""
-    return np.full(known.y.shape, known.resolution / (2 * math.sqrt(3)))
+    return np.full(readings.y.shape, readings.resolution / (2 * math.sqrt(3)))
 
 
-def _typed(known: Known) -> Floats:
-    return np.hypot(known.absolute, known.relative * known.y)
+def _typed(readings: OfReadings) -> Floats:
+    return np.hypot(readings.absolute, readings.relative * readings.y)
 
 
 RULES: Mapping[str, UncertaintyRule] = MappingProxyType(
@@ -57,7 +57,7 @@ RULES: Mapping[str, UncertaintyRule] = MappingProxyType(
                 "scatter of the averaged reading",
                 "The standard error of each mean, as a stepwise run has it; single readings have "
                 "none.",
-                rule=lambda known: known.scatter,
+                rule=lambda readings: readings.scatter,
             ),
             UncertaintyRule(
                 "resolution",

@@ -127,7 +127,7 @@ def in_words(unit: Unit) -> str:
     (symbol, power), *others = unit.factors
     if others or power != 1:
         return typeset(unit)
-    name = _known()[0][symbol]
+    name = _names_of_units()[0][symbol]
     if name in _SPOKEN:
         return _SPOKEN[name]
     for american, british in _SPELT.items():
@@ -140,13 +140,13 @@ def ways_to_type() -> list[str]:
     """List each way to type a unit symbol with its prefix, the longest first."""
     degrees = [f"{sign}{blank}{scale}" for sign in ("°", "deg") for blank in ("", " ")
                for scale in "CF"]  # fmt: skip
-    return sorted({*_known()[1], *degrees, "℃", "℉"}, key=len, reverse=True)
+    return sorted({*_names_of_units()[1], *degrees, "℃", "℉"}, key=len, reverse=True)
 
 
 def in_base_units(symbol: str) -> tuple[float, dict[str, Fraction]]:
     """Give the size of one unit symbol in SI base units, and their powers; the radian is one."""
-    base = _registry().Quantity(1, _known()[0][symbol]).to_base_units()
-    names = {name: symbol for symbol, name in _known()[0].items()}
+    base = _registry().Quantity(1, _names_of_units()[0][symbol]).to_base_units()
+    names = {name: symbol for symbol, name in _names_of_units()[0].items()}
     powers = {
         names[name]: Fraction(power).limit_denominator(2)
         for name, power in dict(base._units).items()
@@ -194,7 +194,7 @@ def related(unit: Unit) -> list[Unit]:
     if not unit.factors:
         return [unit]
     (symbol, power), rest = unit.factors[0], unit.factors[1:]
-    names, _, bases = _known()
+    names, _, bases = _names_of_units()
     prefixed = [prefix + bases.get(symbol, symbol) for prefix in _IN_ORDER]
     others = [one for one in prefixed if one in names]
     others = [one for one in others if one == symbol or _SELDOM + bases[one] != one]
@@ -268,7 +268,7 @@ def _read_power(token: str) -> Power:
 
 
 def _symbol(token: str) -> str:
-    symbol = _known()[1].get(token)
+    symbol = _names_of_units()[1].get(token)
     if symbol is None:
         raise UnitError(f"“{token}” is not a unit that Galena knows. Examples: mm, s, °C, lx, V.")
     return symbol
@@ -292,7 +292,7 @@ def _power(symbol: str, power: Power) -> str:
 
 
 @lru_cache(maxsize=1)
-def _known() -> tuple[dict[str, str], dict[str, str], dict[str, str]]:
+def _names_of_units() -> tuple[dict[str, str], dict[str, str], dict[str, str]]:
     """Read units.txt: by symbol pint's name and the symbol without prefix, and the symbol by
     each way to type it."""
     names: dict[str, str] = {}
@@ -323,7 +323,7 @@ def _registry() -> Any:
 
 @lru_cache(maxsize=256)
 def _in_pint(unit: Unit) -> Any:
-    registry, names = _registry(), _known()[0]
+    registry, names = _registry(), _names_of_units()[0]
     product = registry.dimensionless
     for symbol, power in unit.factors:
         factor = registry.Unit(names[symbol]) ** power

@@ -64,7 +64,9 @@ def build() -> None:
     if ada is None:
         ada = Person.objects.create_user(DEMO_TEACHER, first_name="Ada")
     Experiment.objects.filter(owner=ada).delete()
-    experiments = [experiment_flows.create(ada, title, list(known)) for title, known, _ in RECORDED]
+    experiments = [
+        experiment_flows.create(ada, title, list(conditions)) for title, conditions, _ in RECORDED
+    ]
     with ThreadPoolExecutor(AT_ONCE) as pool:
         doing = [
             pool.submit(_in_thread, record, recording, ada)

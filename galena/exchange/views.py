@@ -11,7 +11,7 @@ from galena.exchange import duplicating, run_file
 from galena.exchange.formats import FORMATS
 from galena.experiments.access import experiment_for, run_for
 from galena.shell import requested
-from galena.shell.press import PRESS, PressError
+from galena.shell.worker import WORKERS, WorkerError
 
 LONG = 20_000  # readings from which the writing would hold up the live feed
 
@@ -29,8 +29,10 @@ def file_of_run(request, experiment_id: int, number: int, key: str):
         return render(request, "shell/error.html", context, status=409)
     is_long = max((column.numbers.size for column in columns), default=0) > LONG
     try:
-        written = PRESS.do(chosen.write, head, columns) if is_long else chosen.write(head, columns)
-    except PressError as error:
+        written = (
+            WORKERS.do(chosen.write, head, columns) if is_long else chosen.write(head, columns)
+        )
+    except WorkerError as error:
         return requested.refused(request, str(error), "This file could not be made", status=503)
     name = file_name(run.experiment.title, f"run {run.number}", run.label) + chosen.suffix
     response = HttpResponse(written, content_type=chosen.media_type)

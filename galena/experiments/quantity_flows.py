@@ -6,7 +6,7 @@ from django.db import transaction
 
 from galena.core.conditions import hold
 from galena.core.errors import ConditionError, FormulaError, GalenaError, NumberError
-from galena.core.formula import reading
+from galena.core.formula import parsing as reading
 from galena.core.uncertainty_rules import RULES, size
 from galena.experiments.errors import ExperimentError
 from galena.experiments.flows import free_symbol, refuse_symbol, touch, unit_of

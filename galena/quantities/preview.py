@@ -26,7 +26,7 @@ LONG = 200_000  # readings from which a preview is of the first ones only
 class Mistake:
     """What is wrong, and the text of the formula before, at and behind the place."""
 
-    said: str
+    message: str
     before: str = ""
     wrong: str = ""
     after: str = ""

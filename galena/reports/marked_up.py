@@ -2,7 +2,7 @@
 
 from functools import lru_cache
 
-from galena.shell.press import PRESS, PressError
+from galena.shell.worker import WORKERS, WorkerError
 
 TAGS = {
     "p", "h1", "h2", "h3", "h4", "em", "strong", "ul", "ol", "li", "blockquote", "hr", "br",
@@ -15,21 +15,21 @@ SHORT = 4000  # characters: so few cannot take long, and need no worker
 
 @lru_cache(maxsize=32)
 def html_of(text: str) -> str:
-    """Give harmless HTML for a report's text. Raises PressError where that takes too long."""
+    """Give harmless HTML for a report's text. Raises WorkerError where that takes too long."""
     if len(text) <= SHORT and "|" not in text:
         return rendered(text)
-    return str(PRESS.do(rendered, text, patience=PATIENCE))
+    return str(WORKERS.do(rendered, text, patience=PATIENCE))
 
 
 def rendered(text: str) -> str:
-    """Set Markdown (CommonMark with tables) as HTML. Raises PressError for tables too large."""
+    """Set Markdown (CommonMark with tables) as HTML. Raises WorkerError for tables too large."""
     import nh3
     from markdown_it import MarkdownIt
 
     across = max((line.count("|") for line in text.split("\n")), default=0)
     rows = sum("|" in line for line in text.split("\n"))
     if across > MOST_ACROSS + 1 or across * rows > MOST_CELLS:
-        raise PressError(
+        raise WorkerError(
             f"A table of a report has at most {MOST_ACROSS} columns and all of them {MOST_CELLS} "
             "cells. Make it smaller: long tables are kept with their run."
         )

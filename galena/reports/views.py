@@ -13,7 +13,7 @@ from galena.experiments.views import rail_context
 from galena.reports import flows, writing
 from galena.reports.pdf import make_pdf
 from galena.shell import requested
-from galena.shell.press import PRESS, PressError
+from galena.shell.worker import WORKERS, WorkerError
 
 
 @require_http_methods(["GET", "POST"])
@@ -39,8 +39,8 @@ def pdf(request, experiment_id: int):
     report = flows.report_of(experiment)
     html = render_to_string("reports/print.html", _context(experiment, report))
     try:
-        document = PRESS.do(make_pdf, html)
-    except PressError as error:
+        document = WORKERS.do(make_pdf, html)
+    except WorkerError as error:
         refusal = f"{error} The report is kept; load this address again."
         return requested.refused(request, refusal, "The PDF could not be made", status=503)
     response = HttpResponse(document, content_type="application/pdf")
@@ -74,6 +74,6 @@ def _context(experiment, report) -> dict:
         "experiment": experiment,
         "report": report,
         "sheet": sheet,
-        "known": references,
+        "quotable": references,
         "set": writing.set_page(report, sheet, references),
     }

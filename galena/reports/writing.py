@@ -15,7 +15,7 @@ from galena.desk.ledger.rows import Row, rows
 from galena.desk.models import Sheet
 from galena.reports.marked_up import html_of
 from galena.reports.models import Report
-from galena.shell.press import PressError
+from galena.shell.worker import WorkerError
 
 _REFERENCE = re.compile(r"\{([^\W\d]\w*\.[a-z][\w#.]*)\}")
 _GRAPH = re.compile(r"<p>\s*\{graph\}\s*</p>")
@@ -75,7 +75,7 @@ def set_page(report: Report, sheet: Sheet, usable: list[Reference]) -> Page:
 
     try:
         html = html_of(report.text)
-    except PressError as error:
+    except WorkerError as error:
         html = format_html('<p class="unknown">{} Your text is kept as it is.</p>', error)
     html = _REFERENCE.sub(number, html)
     if _GRAPH.search(html):
@@ -85,7 +85,7 @@ def set_page(report: Report, sheet: Sheet, usable: list[Reference]) -> Page:
 
 
 def _origin(reference: Reference) -> str:
-    return f"{reference.estimate.name}, {reference.row.said}"
+    return f"{reference.estimate.name}, {reference.row.description}"
 
 
 def _figure(sheet: Sheet) -> str:

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from galena.experiments.models import Run
 from galena.instruments.rigs.tide_tank import AREA
-from galena.shell.press import PRESS
+from galena.shell.worker import WORKERS
 
 ESTIMATE = re.compile(r"(−?[\d.]+) ± ([\d.]+)")
 FLOW = 40.0  # mL/s
@@ -15,7 +15,7 @@ FLOW = 40.0  # mL/s
 @pytest.fixture(autouse=True)
 def press():
     yield
-    PRESS.close()
+    WORKERS.close()
 
 
 def number(text):

@@ -135,5 +135,5 @@ def test_r_replays_and_nothing_of_a_closed_replay_stays(desk):
     desk.locator("#replay-close").click()
     expect(bar).to_be_hidden()
     assert desk.locator(".rig-then, #numbers .then").count() == 0
-    assert desk.locator("#replay-said").inner_text() == ""
+    assert desk.locator("#replay-status").inner_text() == ""
     assert desk.locator("main.record").get_attribute("data-replaying") is None

@@ -112,7 +112,7 @@ def test_falling_magnets_are_caught_and_a_slow_one_is_remarked_on(page):
     assert violations(page) == []
 
     at_record.listed(page, 1).get_by_role("button", name="Replay").click()
-    said, numbers = page.locator("#replay-said"), page.locator("#numbers .then")
+    said, numbers = page.locator("#replay-status"), page.locator("#numbers .then")
     expect(page.locator(".rig-then")).to_contain_text("as it was then")
     expect(said).to_contain_text("run 1")
     page.keyboard.press("Space")  # it may be over: then it begins anew, and is paused again

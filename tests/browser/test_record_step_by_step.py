@@ -59,7 +59,7 @@ def test_the_lamp_rail_is_recorded_step_by_step(page, window):
     expect(rows.nth(0)).to_contain_text("was 0.200")
     cell.fill("0.2")
     cell.press("Tab")
-    expect(page.locator("#steps-said")).to_have_text("Row 1 was corrected.")
+    expect(page.locator("#steps-notice")).to_have_text("Row 1 was corrected.")
 
     other = window()  # someone else in the room sees it grow
     other.goto(page.url)

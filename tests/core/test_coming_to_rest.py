@@ -8,7 +8,7 @@ from scipy.stats import norm, t
 
 from galena.core.errors import FitError
 from galena.core.fits import MODELS, chosen_model, fit
-from galena.core.fits.moving import moved
+from galena.core.fits.sensitivity import moved
 from galena.core.fits.together import Set, fit_together
 from galena.core.formula.model import compile_model
 

@@ -8,7 +8,7 @@ from galena.core.calculus import smooth_rate
 from galena.core.fits import fit
 from galena.core.fits.comparing import compare
 from galena.core.pooling import agreement
-from galena.core.residual_signs import signs
+from galena.core.runs_test import runs_test
 from galena.core.second_look import fits as claims
 from galena.core.second_look import straightness
 
@@ -20,26 +20,26 @@ def noise(seed=1, sd=0.1):
 
 
 def said(found, straight=None):
-    remarks = second_look.remarks("fit", claims.Fitted(found, signs(found.residuals), straight))
+    remarks = second_look.remarks("fit", claims.Fitted(found, runs_test(found.residuals), straight))
     return " ".join(str(one) for one in remarks)
 
 
 def test_few_changes_of_sign_are_as_unlikely_as_counting_says():
-    found = signs([1, 2, 1, 3, 1, -1, -2, -1, -4, -1])
+    found = runs_test([1, 2, 1, 3, 1, -1, -2, -1, -4, -1])
     assert (found.count, found.changes, found.longest) == (10, 1, 5)
     assert found.probability == pytest.approx(2 / 252)
-    assert found.said == "one sign for 5 readings on end: a curve is left in them"
-    alternating = signs([1, -1] * 5)
+    assert found.verdict == "one sign for 5 readings on end: a curve is left in them"
+    alternating = runs_test([1, -1] * 5)
     assert alternating.probability == pytest.approx(1.0)
-    assert alternating.said == "no pattern (9 changes of sign in 10)"
-    assert signs([1, -1, 0]).said == "too few residuals to see a pattern"
-    assert not signs(np.zeros(20)).is_curve
+    assert alternating.verdict == "no pattern (9 changes of sign in 10)"
+    assert runs_test([1, -1, 0]).verdict == "too few residuals to see a pattern"
+    assert not runs_test(np.zeros(20)).is_curve
 
 
 @pytest.mark.parametrize("count", [30, 1000])
 def test_chance_alone_is_called_a_curve_in_one_of_twenty(count):
     rng = np.random.default_rng(6)
-    called = [signs(rng.normal(size=count)).is_curve for _ in range(2000)]
+    called = [runs_test(rng.normal(size=count)).is_curve for _ in range(2000)]
     assert np.mean(called) <= 0.06
 
 
@@ -129,11 +129,11 @@ def test_far_from_zero_needs_no_number():
 def test_signs_of_a_smoothed_rate_tell_nothing_of_a_curve():
     rng, t = np.random.default_rng(2), np.arange(400) / 50.0
     rate = smooth_rate(3 * t + rng.normal(0, 0.05, t.size), t, 21)
-    found = signs(rate - rate.mean())
+    found = runs_test(rate - rate.mean())
     assert found.probability < 0.05 and found.follow and not found.is_curve
-    assert found.said == "neighbours are alike, whatever the model: signs tell nothing of a curve"
+    assert found.verdict == "neighbours are alike, whatever the model: signs tell nothing of a curve"
     assert "keep one sign" not in said(fit("constant", t, rate))
-    curve = signs(fit("line", X, X**1.5 + noise()).residuals)
+    curve = runs_test(fit("line", X, X**1.5 + noise()).residuals)
     assert curve.is_curve
 
 

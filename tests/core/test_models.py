@@ -9,7 +9,7 @@ from galena.core import units
 from galena.core.errors import FitError, FormulaError, TooFewReadings
 from galena.core.fits import MODELS, fit, intersect
 from galena.core.fits.each_reading import solve_each
-from galena.core.fits.meeting import place_of
+from galena.core.fits.intersection import place_of
 from galena.core.fits.together import Set, fit_together
 from galena.core.formula.model import compile_model
 from tests.reference_cases import case, kind
@@ -50,12 +50,14 @@ def test_each_model_is_tried_here():
 def test_slopes_and_rate_are_those_of_small_steps(key):
     model, truth = MODELS[key], TRUTH[key]
     x = np.linspace(0.5, 9.0, 7)
-    slopes = model.slopes(x, truth)
+    jacobian = model.jacobian(x, truth)
     for place, name in enumerate(model.parameters):
         ends = [model.values(x, truth | {name: truth[name] + way}) for way in (-1e-6, 1e-6)]
-        assert slopes[:, place] == pytest.approx((ends[1] - ends[0]) / 2e-6, rel=1e-5, abs=1e-7)
+        assert jacobian[:, place] == pytest.approx((ends[1] - ends[0]) / 2e-6, rel=1e-5, abs=1e-7)
     ends = [model.values(x + way, truth) for way in (-1e-6, 1e-6)]
-    assert model.rate(x, truth) == pytest.approx((ends[1] - ends[0]) / 2e-6, rel=1e-5, abs=1e-7)
+    assert model.derivative(x, truth) == pytest.approx(
+        (ends[1] - ends[0]) / 2e-6, rel=1e-5, abs=1e-7
+    )
 
 
 @pytest.mark.parametrize("size", [1.0, 1e-12, 1e12])

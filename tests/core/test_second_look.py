@@ -25,7 +25,7 @@ def test_channels_that_were_never_zeroed_are_named():
         "lift was never zeroed. "
         "Take the load off and zero it on the Bench, or the readings keep an offset."
     )
-    assert zeros.never_zeroed(["a", "b", "c"]).said == "a, b and c were never zeroed."
+    assert zeros.never_zeroed(["a", "b", "c"]).observation == "a, b and c were never zeroed."
 
 
 @pytest.mark.parametrize(
@@ -38,12 +38,12 @@ def test_the_last_digit_is_the_first_that_the_noise_moves(noise, resolution, dec
 
 
 @pytest.mark.parametrize(
-    ("shown", "said"),
+    ("shown", "observation"),
     [(1, None), (2, "The last digit is noise: 1 would do."), (4, "The last 3 are noise: 1 would")],
 )
-def test_digits_that_are_only_noise_are_remarked_on(shown, said):
+def test_digits_that_are_only_noise_are_remarked_on(shown, observation):
     remark = noisy_digits(Digits(shown, 1))
-    assert (remark is None) if said is None else str(remark).startswith(said)
+    assert (remark is None) if observation is None else str(remark).startswith(observation)
 
 
 @given(st.floats(-20, 20), st.floats(0.01, 10))
@@ -92,8 +92,8 @@ def test_a_quantity_with_a_zero_of_its_own_is_not_zeroed_with_others(unit, symbo
 
 def test_what_was_not_zeroed_is_said():
     assert zeros.left_as_they_are({}) == ""
-    said = zeros.left_as_they_are({"water temperature": "0 °C is one of its values"})
-    assert said == (
+    observation = zeros.left_as_they_are({"water temperature": "0 °C is one of its values"})
+    assert observation == (
         "Not zeroed, water temperature: 0 °C is one of its values. If it is meant, zero it at its "
         "own strip."
     )

@@ -24,7 +24,7 @@ def test_a_pulse_with_enough_readings_is_not_remarked_on(rate):
 @pytest.mark.parametrize(("rate", "advice"), [(500, "10\u2009000"), (1000, "5\u2009000")])
 def test_a_pulse_with_too_few_readings_gets_a_rate_to_try(rate, advice):
     remark = look.too_few_across(*pulse(rate), 10_000)
-    assert "reading" in remark.said and "across the fastest part" in remark.said
+    assert "reading" in remark.observation and "across the fastest part" in remark.observation
     assert remark.advice == f"Try {advice} a second."
 
 
@@ -44,10 +44,10 @@ def test_noise_on_a_ramp_is_no_fast_part(seed, slope, noise):
 def test_readings_at_the_limit_are_counted():
     raw = np.array([1.0, 4.999, 5.0, 5.0])
     remark = look.at_limit(raw, -5.0, 5.0, 0.001, "V")
-    assert remark.said.startswith("2 readings are at the sensor's limit of 5 V")
+    assert remark.observation.startswith("2 readings are at the sensor's limit of 5 V")
     assert look.at_limit(-raw[:2], -5.0, 5.0, 0.001, "V") is None
     below = look.at_limit(-raw[2:3], -5.0, 5.0, 0.001, "V")
-    assert below.said.startswith("One reading is at the sensor's limit of −5 V")
+    assert below.observation.startswith("One reading is at the sensor's limit of −5 V")
 
 
 def test_a_stretch_of_the_very_same_reading_stands_out():
@@ -56,15 +56,19 @@ def test_a_stretch_of_the_very_same_reading_stands_out():
     assert look.identical(t, y) is None
     y[200:400] = y[200]
     remark = look.identical(t, y)
-    assert remark.said == "200 readings from t = 10 s on are the very same."
+    assert remark.observation == "200 readings from t = 10 s on are the very same."
     assert look.identical(t, np.round(y * 0 + t * 0.1, 1)) is None  # slow, but all stretches alike
     assert look.identical(t[:10], y[:10]) is None
 
 
 def test_lost_readings_are_said_with_their_share():
     assert look.lines_lost(1200, 0, 0) is None
-    assert look.lines_lost(1188, 12, 3).said.startswith("12 readings were lost on the way (1.0 %)")
-    assert look.lines_lost(99_999, 0, 1).said.startswith("One reading was lost on the way (under")
+    assert look.lines_lost(1188, 12, 3).observation.startswith(
+        "12 readings were lost on the way (1.0 %)"
+    )
+    assert look.lines_lost(99_999, 0, 1).observation.startswith(
+        "One reading was lost on the way (under"
+    )
 
 
 @pytest.mark.parametrize(("lasts", "settled"), [(1.2, False), (2.0, False), (4.0, True)])
@@ -74,7 +78,7 @@ def test_an_approach_to_a_level_must_be_recorded_to_its_end(lasts, settled):
     remark = look.not_settled(t, y)
     assert (remark is None) == settled
     if remark:
-        assert remark.said.startswith("It had not settled at the end: about ")
+        assert remark.observation.startswith("It had not settled at the end: about ")
 
 
 @pytest.mark.parametrize(
@@ -93,7 +97,7 @@ def test_a_reading_that_did_not_change_though_the_setting_did():
     y = np.array([801.2, 517.9, 363.0, 269.1, 204.6, 204.1, 94.7])
     u = np.full(7, 0.3)
     found = look.unchanged_steps(d, y, u, name="d")
-    assert {row: remark.said for row, remark in found.items()} == {
+    assert {row: remark.observation for row, remark in found.items()} == {
         5: "The same as before, though d changed."
     }
     y[5] = 134.2

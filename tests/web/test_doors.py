@@ -26,7 +26,7 @@ from galena.experiments import flows as experiment_flows
 from galena.experiments import table_flows
 from galena.reports import marked_up
 from galena.reports.pdf import make_pdf
-from galena.shell.press import PressError
+from galena.shell.worker import WorkerError
 from tests import making
 from tests.waiting import until
 
@@ -291,9 +291,9 @@ def test_searching_asks_once_for_each_of_eight_words(
 
 def test_tables_in_a_report_are_bounded():
     wide = "|" + "a|" * 60 + "\n|" + "-|" * 60 + "\n"
-    with pytest.raises(PressError, match="at most 40 columns"):
+    with pytest.raises(WorkerError, match="at most 40 columns"):
         marked_up.rendered(wide)
-    with pytest.raises(PressError, match="cells"):
+    with pytest.raises(WorkerError, match="cells"):
         marked_up.rendered("| a | b |\n|-|-|\n" + "| 1 | 2 |\n" * 9000)
     assert "<td>1</td>" in marked_up.rendered("| a | b |\n|-|-|\n| 1 | 2 |\n")
 
@@ -321,9 +321,9 @@ def test_a_report_whose_text_takes_too_long_shows_why_and_keeps_the_text(
     as_ada, experiment, monkeypatch
 ):
     def hangs(*_, **__):
-        raise PressError("This took too long and was given up.")
+        raise WorkerError("This took too long and was given up.")
 
-    monkeypatch.setattr(marked_up.PRESS, "do", hangs)
+    monkeypatch.setattr(marked_up.WORKERS, "do", hangs)
     address, text = reverse("report", args=[experiment.pk]), "word " * 2000
     as_ada.get(address)
     page = as_ada.post(address, {"title": "Tides", "text": text, "version": "1"})

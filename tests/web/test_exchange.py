@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from galena.core.formats.comma_separated import Column, file_name, write
 from galena.experiments.models import Series
-from galena.shell.press import PRESS
+from galena.shell.worker import WORKERS
 from tests import making
 
 
@@ -79,7 +79,7 @@ def test_a_long_run_is_written_by_the_worker(as_ada, experiment):
     try:
         _, _, rows = read(as_ada.get(reverse("run-file", args=[experiment.pk, 1, "csv"])).content)
     finally:
-        PRESS.close()
+        WORKERS.close()
     assert len(rows) == 30_000
     assert float(rows[-1][1]) == y[-1]
 

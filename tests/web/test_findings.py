@@ -228,7 +228,7 @@ def test_a_model_is_laid_by_hand_moved_and_fitted(as_ada, decays, span):
     finding = Finding.objects.filter(run__number=1).get()
     fields = {"a": "40", "τ": "5", "c": "11"}
     shown = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields).json()
-    assert "residuals" in shown["said"] and len(shown["parts"]) == 3
+    assert "residuals" in shown["text"] and len(shown["parts"]) == 3
     still = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields | {"τ": "0"})
     assert still.status_code == 422
     assert "With τ = 0 the model gives no numbers: it divides by τ." in still.json()["trouble"]

@@ -9,7 +9,7 @@ from galena.desk.findings import flows as finding_flows
 from galena.desk.ledger import cards
 from galena.desk.sheets import flows as sheet_flows
 from galena.reports import flows, writing
-from galena.shell.press import PRESS
+from galena.shell.worker import WORKERS
 from tests import making
 from tests.pages import in_one_line
 
@@ -118,7 +118,7 @@ def test_the_pdf_holds_text_numbers_and_figure(as_ada, report, sheet, tmp_path):
     try:
         answer = as_ada.get(reverse("pdf", args=[report.experiment_id]))
     finally:
-        PRESS.close()
+        WORKERS.close()
     assert answer.headers["Content-Type"] == "application/pdf"
     assert 'filename="Our tank.pdf"' in answer.headers["Content-Disposition"]
     file = tmp_path / "report.pdf"

@@ -9,7 +9,7 @@ from django.template import Context, Template
 from galena.config import serving
 from galena.experiments.data.cache import Cache
 from galena.shell.marks import MARKS, mark_of
-from galena.shell.press import Press, PressError
+from galena.shell.worker import WorkerError, Workers
 from tests.waiting import until
 
 
@@ -62,14 +62,14 @@ def test_the_server_listens_on_this_computer_only_and_answers_without_delay():
 
 
 def test_heavy_work_is_done_in_another_process_and_a_dead_one_replaced():
-    press = Press()
+    press = Workers()
     try:
         worker = press.do(os.getpid)
         assert worker != os.getpid()
         assert press.do(os.nice, 0) == os.nice(0) + 10
         with pytest.raises(ValueError, match="could not convert"):
             press.do(float, "x")
-        with pytest.raises(PressError, match="broke off"):
+        with pytest.raises(WorkerError, match="broke off"):
             press.do(os._exit, 1)
         assert press.do(os.getpid) != worker
     finally:
@@ -77,14 +77,14 @@ def test_heavy_work_is_done_in_another_process_and_a_dead_one_replaced():
 
 
 def test_a_worker_that_hangs_is_replaced_and_holds_nobody_up():
-    press = Press()
+    press = Workers()
     try:
         first = press.do(os.getpid)
         with ThreadPoolExecutor() as pool:
             hanging = pool.submit(press.do, time.sleep, 600, patience=1.0)
             until(lambda: press._busy == 1, "the work that hangs")
             assert press.do(os.getpid) != first  # another worker does it meanwhile
-            with pytest.raises(PressError, match="took too long"):
+            with pytest.raises(WorkerError, match="took too long"):
                 hanging.result()
         assert press.do(os.getpid) != first
     finally:

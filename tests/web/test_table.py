@@ -243,7 +243,8 @@ def test_odd_requests_are_answered(as_ada, table, fields):
     s = column(table, "s").quantity_id
     answer = change(as_ada, table, act="cell", column=s, text="5", **fields)
     assert answer.status_code in (200, 422)
-    assert change(as_ada, table, act="nothing", column=0).status_code == 404
+    assert change(as_ada, table, act="nothing", column=s).status_code == 422
+    assert change(as_ada, table, act="head", column=0).status_code == 404
 
 
 def test_a_typed_table_cannot_grow_without_end(table, ada):

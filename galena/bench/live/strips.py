@@ -164,7 +164,9 @@ def state_of(feed: Feed, strips: list[Strip]) -> dict:
     if state.health == "well":
         for strip in strips:
             if (remark := strip.remark) is not None:
-                reason = f"{strip.shown.name}: {remark.said[0].lower()}{remark.said[1:]}"
+                reason = (
+                    f"{strip.shown.name}: {remark.observation[0].lower()}{remark.observation[1:]}"
+                )
                 return {"health": "poor", "reason": reason.rstrip("."), "advice": remark.advice}
     reason = f"well · {state.reason}" if state.health == "well" else state.reason
     return {"health": state.health, "reason": reason, "advice": state.advice}

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from galena.core.fits.result import Fit
-from galena.core.residual_signs import Signs, signs
+from galena.core.runs_test import RunsTest, runs_test
 
 CLEAR = 4.0  # of AICc: below, two models are about as good
 
@@ -21,7 +21,7 @@ class Compared:
 
     fit: Fit
     place: int
-    signs: Signs
+    runs_test: RunsTest
     worse: float
     verdict: str
 
@@ -40,7 +40,7 @@ def compare(fits: Sequence[Fit]) -> list[Compared]:
         fit = fits[place]
         worse = 0.0 if fit.aicc == lowest else fit.aicc - lowest
         verdict = _verdict(fit, [other for other in fits if other is not fit], worse)
-        compared.append(Compared(fit, place, signs(fit.residuals), worse, verdict))
+        compared.append(Compared(fit, place, runs_test(fit.residuals), worse, verdict))
     return compared
 
 

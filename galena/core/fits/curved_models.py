@@ -41,7 +41,7 @@ class CurvedModel:
     grid: shapes to try, from x and y; each is a tuple.
     linear: for shapes, the columns that the other parameters multiply.
     begin: parameters in order, from shapes and the factors of those columns.
-    rate_of: the rate of change with x, from x, y, the parameters and the slopes in them.
+    derivative_of: the rate of change with x, from x, y, the parameters and the slopes in them.
     """
 
     key: str
@@ -52,7 +52,7 @@ class CurvedModel:
     grid: Callable[[Floats, Floats], list[tuple[float, ...]]] = field(repr=False)
     linear: Callable[..., Columns] = field(repr=False)
     begin: Callable[[tuple[float, ...], Floats], tuple[float, ...]] = field(repr=False)
-    rate_of: Rate = field(repr=False)
+    derivative_of: Rate = field(repr=False)
     above_zero: bool = False
     facts: Facts = NO_FACTS
 
@@ -64,17 +64,19 @@ class CurvedModel:
         """Give y at x, shape (n,)."""
         return self.worked(x, params)[0]
 
-    def slopes(self, x: Floats, params: Mapping[str, float]) -> Floats:
+    def jacobian(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the slope of y in each parameter, shape (n, parameters)."""
         with np.errstate(all="ignore"):
             return columns_of(self.worked(x, params)[1](), x.size)
 
-    def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
+    def derivative(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the rate of change of y with x, shape (n,)."""
         with np.errstate(all="ignore"):
-            slopes = self.slopes(x, params)
+            jacobian = self.jacobian(x, params)
             y = self.values(x, params)
-            return self.rate_of(x, y, params, lambda name: slopes[:, self.parameters.index(name)])
+            return self.derivative_of(
+                x, y, params, lambda name: jacobian[:, self.parameters.index(name)]
+            )
 
     def outside(self, x: Floats) -> NDArray[np.bool_]:
         """Tell the places at which the model has no value, shape (n,)."""
@@ -135,55 +137,55 @@ def _sine(x: Floats, a: float, period: float, phase: float, c: float) -> Worked:
     angle = x * (TURN / period) + phase
     s = np.sin(angle)
 
-    def slopes() -> Columns:
+    def jacobian() -> Columns:
         k = a * np.cos(angle)
         return s, x * k * (-TURN / period**2), k, 1.0
 
-    return a * s + c, slopes
+    return a * s + c, jacobian
 
 
 def _damped(x: Floats, a: float, tau: float, period: float, phase: float, c: float) -> Worked:
     angle, e = x * (TURN / period) + phase, np.exp(x * (-1 / tau))
     s = e * np.sin(angle)
 
-    def slopes() -> Columns:
+    def jacobian() -> Columns:
         k = a * e * np.cos(angle)
         return s, x * s * (a / tau**2), x * k * (-TURN / period**2), k, 1.0
 
-    return a * s + c, slopes
+    return a * s + c, jacobian
 
 
 def _gaussian(x: Floats, a: float, x0: float, sigma: float, c: float) -> Worked:
     z = (x - x0) / sigma
     e = np.exp(-(z**2) / 2)
 
-    def slopes() -> Columns:
+    def jacobian() -> Columns:
         tilted = e * z * (a / sigma)
         return e, tilted, tilted * z, 1.0
 
-    return a * e + c, slopes
+    return a * e + c, jacobian
 
 
 def _step(x: Floats, a: float, x0: float, sigma: float, c: float) -> Worked:
     z = (x - x0) / (np.sqrt(2) * sigma)
     share = (1 + erf(z)) / 2
 
-    def slopes() -> Columns:
+    def jacobian() -> Columns:
         bell = np.exp(-(z**2)) * (-a / (sigma * np.sqrt(TURN)))
         return share, bell, bell * z * np.sqrt(2), 1.0
 
-    return a * share + c, slopes
+    return a * share + c, jacobian
 
 
 def _logistic(x: Floats, a: float, x0: float, s: float) -> Worked:
     z = (x - x0) / s
     share = expit(z)
 
-    def slopes() -> Columns:
+    def jacobian() -> Columns:
         bell = share * (1 - share) * (-a / s)
         return share, bell, bell * z
 
-    return a * share, slopes
+    return a * share, jacobian
 
 
 def _reach(x: Floats) -> float:

@@ -92,8 +92,8 @@ class _Branch:
 
     def slope(self, p: Floats, rows: NDArray[np.intp] | slice = slice(None)) -> Floats:
         params = {**self.params, self.parameter: p}
-        slopes = self.model.slopes(self.x[rows], params)  # type: ignore[arg-type]
-        return np.asarray(slopes[:, self.place])
+        jacobian = self.model.jacobian(self.x[rows], params)  # type: ignore[arg-type]
+        return np.asarray(jacobian[:, self.place])
 
     def to(self, change: Floats) -> Floats:
         """Give the parameter at which the value has changed so much; NaN where none does.

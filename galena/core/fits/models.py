@@ -40,10 +40,10 @@ class Model(Protocol):
     def values(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give y at x, shape (n,)."""
 
-    def slopes(self, x: Floats, params: Mapping[str, float]) -> Floats:
+    def jacobian(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the slope of y in each parameter, shape (n, parameters)."""
 
-    def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
+    def derivative(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the rate of change of y with x, shape (n,)."""
 
     def outside(self, x: Floats) -> NDArray[np.bool_]:
@@ -83,7 +83,7 @@ class LinearModel:
         whole = len(powers) == len(self.basis) and powers == list(range(len(powers)))
         return len(powers) - 1 if whole else None
 
-    def slopes(self, x: Floats, params: Mapping[str, float] | None = None) -> Floats:
+    def jacobian(self, x: Floats, params: Mapping[str, float] | None = None) -> Floats:
         """Give what the parameters multiply: shape (n, parameters)."""
         with np.errstate(all="ignore"):
             return columns_of([_of(x, one) for one in self.basis.values()], x.size)
@@ -95,7 +95,7 @@ class LinearModel:
         y: Floats = np.sum(parts, axis=0)
         return y
 
-    def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
+    def derivative(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the rate of change of y with x, shape (n,)."""
         slope = np.zeros_like(x)
         with np.errstate(all="ignore"):

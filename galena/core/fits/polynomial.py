@@ -40,12 +40,12 @@ class Centred:
         powers = self._z(x)[:, None] ** np.arange(self.coefficients.size)
         return np.asarray(np.einsum("ij,jk,ik->i", powers, self.covariance, powers))
 
-    def rate(self, x: Floats) -> Floats:
+    def derivative(self, x: Floats) -> Floats:
         """Give the rate of change of y with x, shape (n,)."""
-        slopes = np.polynomial.polynomial.polyder(self.coefficients)
-        if not slopes.size:
+        derivative = np.polynomial.polynomial.polyder(self.coefficients)
+        if not derivative.size:
             return np.zeros_like(x)
-        return np.asarray(np.polynomial.polynomial.polyval(self._z(x), slopes / self.half))
+        return np.asarray(np.polynomial.polynomial.polyval(self._z(x), derivative / self.half))
 
     def in_powers_of_x(self) -> Solution:
         """Carry coefficients and covariance over to rising powers of x, by the binomial theorem."""
@@ -70,8 +70,8 @@ def powers_of(model: Model, x: Floats) -> dict[str, int]:
             return {}
         return {name: int(power) for name, power in model.basis.items()}
     none, other = (dict.fromkeys(model.parameters, value) for value in (0.0, 0.7))
-    columns = model.slopes(x, none)
-    if not np.array_equal(columns, model.slopes(x, other)):
+    columns = model.jacobian(x, none)
+    if not np.array_equal(columns, model.jacobian(x, other)):
         return {}
     all_powers = range(columns.shape[1])
     powers = {

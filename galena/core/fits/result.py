@@ -73,16 +73,16 @@ class Fit:
         """
         if self.centred is not None:
             return np.asarray(np.sqrt(np.maximum(self.centred.variance(_places(x)), 0.0)))
-        slopes = self.model.slopes(_places(x), self.params)
+        jacobian = self.model.jacobian(_places(x), self.params)
         with np.errstate(all="ignore"):
-            variance = np.einsum("ij,jk,ik->i", slopes, self.covariance, slopes)
+            variance = np.einsum("ij,jk,ik->i", jacobian, self.covariance, jacobian)
             return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
 
-    def rate(self, x: ArrayLike) -> NDArray[np.float64]:
+    def derivative(self, x: ArrayLike) -> NDArray[np.float64]:
         """Give the model's rate of change at x, shape (n,)."""
         if self.centred is not None:
-            return self.centred.rate(_places(x))
-        return self.model.rate(_places(x), self.params)
+            return self.centred.derivative(_places(x))
+        return self.model.derivative(_places(x), self.params)
 
     @property
     def count(self) -> int:

@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from galena.core.budget import spend
 from galena.core.fits.spectrum import frequencies
 from galena.core.formula.evaluation import evaluated
-from galena.core.formula.meaning import Term
 from galena.core.formula.model import ModelFormula
 from galena.core.formula.rows import Rows
+from galena.core.formula.semantics import Term
 from galena.core.formula.values import Value
 
 Floats = NDArray[np.float64]
@@ -136,8 +136,8 @@ def _linear_in(
             together = [*chosen, name]
             places = [model.parameters.index(one) for one in together]
             moved = {**base, **{one: base[one] * rng.uniform(-2, 3) for one in together}}
-            here = model.slopes(some, base)[:, places]
-            there = model.slopes(some, moved)[:, places]
+            here = model.jacobian(some, base)[:, places]
+            there = model.jacobian(some, moved)[:, places]
             if np.isfinite(here).all() and np.allclose(here, there, rtol=1e-9, atol=0.0):
                 chosen = together
     return chosen
@@ -213,7 +213,7 @@ def _rest(
         return None
     off = y - model.values(x, params)
     if linear:
-        columns = model.slopes(x, params)[:, [model.parameters.index(one) for one in linear]]
+        columns = model.jacobian(x, params)[:, [model.parameters.index(one) for one in linear]]
         size = np.linalg.norm(columns, axis=0)
         if not (np.isfinite(size).all() and (size > 0).all() and np.isfinite(off).all()):
             return None

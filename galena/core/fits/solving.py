@@ -49,8 +49,8 @@ def _refuse_division_by_zero(model: AnyModel, x: Floats, given: Mapping[str, flo
         if value:
             continue
         with np.errstate(all="ignore"):
-            slopes = model.slopes(some, {**dict.fromkeys(model.parameters, 1.0), name: value})
-        if some.size and not np.isfinite(slopes[:, model.parameters.index(name)]).any():
+            jacobian = model.jacobian(some, {**dict.fromkeys(model.parameters, 1.0), name: value})
+        if some.size and not np.isfinite(jacobian[:, model.parameters.index(name)]).any():
             raise FitError(
                 f"With {name} = 0 the model gives no numbers: it divides by {name}. Take another "
                 "value."
@@ -75,7 +75,7 @@ def _solve(
         pick = np.array([int(model.basis[name]) for name in free])
         fitted, part = solution.parameters[pick], solution.unscaled_covariance[np.ix_(pick, pick)]
     else:
-        columns = model.slopes(x)
+        columns = model.jacobian(x)
         of = {name: columns[:, place] for place, name in enumerate(names)}
         of_held = sum((held[name] * of[name] for name in held), np.zeros_like(x))
         some = np.stack([of[name] for name in free], axis=1)
@@ -142,19 +142,19 @@ def _of_linear_formula(problem: Problem) -> Solution | None:
     none = np.zeros(len(problem.names))
     other = np.random.default_rng(5).normal(1.0, 0.5, len(problem.names))
     with np.errstate(all="ignore"):
-        slopes, elsewhere = problem.jacobian(none), problem.jacobian(other)
+        jacobian, elsewhere = problem.jacobian(none), problem.jacobian(other)
         off = problem.residuals(none)
-    if not (np.isfinite(slopes).all() and np.isfinite(off).all()):
+    if not (np.isfinite(jacobian).all() and np.isfinite(off).all()):
         return None
-    if not np.allclose(slopes, elsewhere, rtol=1e-12, atol=0.0):
+    if not np.allclose(jacobian, elsewhere, rtol=1e-12, atol=0.0):
         return None
     try:
-        solution = linear.solve(slopes, -off)
+        solution = linear.solve(jacobian, -off)
         parameters = solution.parameters
-        if not np.allclose(slopes, problem.jacobian(parameters), rtol=1e-12, atol=0.0):
+        if not np.allclose(jacobian, problem.jacobian(parameters), rtol=1e-12, atol=0.0):
             return None  # it bends elsewhere, as min and max do
         for _ in range(2):
-            step = linear.solve(slopes, -problem.residuals(parameters)).parameters
+            step = linear.solve(jacobian, -problem.residuals(parameters)).parameters
             parameters = parameters + step
     except FitError as error:
         raise FitError(
@@ -169,7 +169,7 @@ class _AtParameters:
     """What was worked out at certain parameters, and what works out the slopes there."""
 
     residuals: Floats
-    slopes: Callable[[], Columns]
+    columns: Callable[[], Columns]
     jacobian: Floats | None = None
 
 
@@ -190,9 +190,9 @@ def problem_of(
             while len(last) >= _REMEMBERED:
                 last.pop(next(iter(last)))
             params = {**held, **dict(zip(free, p.tolist(), strict=True))}
-            values, slopes = _worked(model, x, params)
+            values, jacobian = _worked(model, x, params)
             off = values - y
-            last[key] = _AtParameters(off if plain else weights * off, slopes)
+            last[key] = _AtParameters(off if plain else weights * off, jacobian)
         return last[key]
 
     def residuals(p: Floats) -> Floats:
@@ -201,7 +201,7 @@ def problem_of(
     def jacobian(p: Floats) -> Floats:
         here = at(p)
         if here.jacobian is None:
-            columns = here.slopes()
+            columns = here.columns()
             table = columns_of([columns[one] for one in place], x.shape[0])
             here.jacobian = table if plain else table * weights[:, None]
         return here.jacobian
@@ -216,4 +216,4 @@ def _worked(
     """Give a model's values, and what gives its slopes by its parameters."""
     if isinstance(model, CurvedModel):
         return model.worked(x, params)
-    return model.values(x, params), lambda: tuple(model.slopes(x, params).T)
+    return model.values(x, params), lambda: tuple(model.jacobian(x, params).T)

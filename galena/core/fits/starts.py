@@ -21,15 +21,15 @@ _AT_ONCE = 400_000  # numbers in a column of all shapes that are tried together
 
 
 def starts(
-    model: CurvedModel | ModelFormula, x: Floats, y: Floats, known: Mapping[str, float]
+    model: CurvedModel | ModelFormula, x: Floats, y: Floats, held: Mapping[str, float]
 ) -> list[dict[str, float]]:
-    """Give parameters to begin with, likely ones first; those in `known` keep their values."""
-    if all(name in known for name in model.parameters):
-        return [dict(known)]
+    """Give parameters to begin with, likely ones first; those in `held` keep their values."""
+    if all(name in held for name in model.parameters):
+        return [dict(held)]
     if isinstance(model, CurvedModel):
-        return [{**one, **known} for one in _by_shapes(model, x, y)]
-    likely = [] if x.ndim > 1 else separable.starts(model, x, y, known)
-    return [*likely, *({**one, **known} for one in _by_sizes(model, x, y))]
+        return [{**one, **held} for one in _by_shapes(model, x, y)]
+    likely = [] if x.ndim > 1 else separable.starts(model, x, y, held)
+    return [*likely, *({**one, **held} for one in _by_sizes(model, x, y))]
 
 
 def _by_shapes(model: CurvedModel, x: Floats, y: Floats) -> list[dict[str, float]]:
@@ -98,12 +98,12 @@ def _by_sizes(model: ModelFormula, x: Floats, y: Floats) -> list[dict[str, float
     random = np.random.default_rng(7)  # the same starts each time
     pool = list(itertools.islice(itertools.product(_SIZES, repeat=len(scale)), 2000))
     for row in random.permutation(len(pool))[:_TRIED]:
-        signs = random.choice([-1.0, 1.0], len(scale))
+        runs_test = random.choice([-1.0, 1.0], len(scale))
         scaled.append(
-            [float(s) * w * size for s, w, size in zip(signs, pool[row], scale, strict=True)]
+            [float(s) * w * size for s, w, size in zip(runs_test, pool[row], scale, strict=True)]
         )
     pool = list(itertools.islice(itertools.product(sizes, repeat=len(scale)), 2000))
     for row in random.permutation(len(pool))[:_TRIED]:
-        signs = random.choice([-1.0, 1.0], len(scale))
-        scaled.append([float(s) * w for s, w in zip(signs, pool[row], strict=True)])
+        runs_test = random.choice([-1.0, 1.0], len(scale))
+        scaled.append([float(s) * w for s, w in zip(runs_test, pool[row], strict=True)])
     return [dict(zip(model.parameters, one, strict=True)) for one in scaled]

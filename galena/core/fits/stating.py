@@ -82,16 +82,16 @@ def has_constant(
     if not free:
         return False
     for most in (_TELL_A_CONSTANT, x.shape[0]):
-        slopes = model.slopes(x[:: max(1, x.shape[0] // most)], params)[:, free]
-        if (slopes == slopes[0]).all(axis=0).any():
-            return bool(np.isfinite(slopes[0]).all())
-        slopes = slopes[np.isfinite(slopes).all(axis=1)]
-        size = np.linalg.norm(slopes, axis=0)
-        if not slopes.size or not (size > 0).all():
+        jacobian = model.jacobian(x[:: max(1, x.shape[0] // most)], params)[:, free]
+        if (jacobian == jacobian[0]).all(axis=0).any():
+            return bool(np.isfinite(jacobian[0]).all())
+        jacobian = jacobian[np.isfinite(jacobian).all(axis=1)]
+        size = np.linalg.norm(jacobian, axis=0)
+        if not jacobian.size or not (size > 0).all():
             return False
-        ones = np.ones(slopes.shape[0])
-        share = np.linalg.lstsq(slopes / size, ones, rcond=None)[0]
-        if np.linalg.norm(ones - (slopes / size) @ share) > _IN_SPAN * math.sqrt(ones.size):
+        ones = np.ones(jacobian.shape[0])
+        share = np.linalg.lstsq(jacobian / size, ones, rcond=None)[0]
+        if np.linalg.norm(ones - (jacobian / size) @ share) > _IN_SPAN * math.sqrt(ones.size):
             return False
     return True
 

@@ -151,9 +151,9 @@ class _Part:
         return self.weights * (self.model.values(self.x, params) - self.y)
 
     def jacobian(self, params: dict[str, float], free: list[str]) -> Floats:
-        slopes = self.model.slopes(self.x, params)
+        jacobian = self.model.jacobian(self.x, params)
         columns = [self.model.parameters.index(name) for name in free]
-        return slopes[:, columns] * self.weights[:, None]
+        return jacobian[:, columns] * self.weights[:, None]
 
 
 def _places(number: int, shared: int, own: list[str]) -> NDArray[np.intp]:

@@ -12,7 +12,7 @@ from galena.core.fits.curved_models import CurvedModel
 from galena.core.fits.result import Fit
 from galena.core.fits.separable import turning
 from galena.core.formula.model import ModelFormula
-from galena.core.formula.reading import read
+from galena.core.formula.parsing import parse
 from galena.core.formula.syntax import Binary, Call, Group, Name, Negative, Node
 
 Floats = NDArray[np.float64]
@@ -50,8 +50,8 @@ def _is_wave_alone(fit: Fit, names: list[str]) -> bool:
         return True
     turned = {name for one in turning(fit.model) for name in (*one.frequency, *one.phase)}
     rest = [name for name in fit.model.parameters if name not in turned and name not in names]
-    slopes = fit.model.slopes(np.linspace(*fit.reach, 7), fit.params)
-    return all(np.ptp(slopes[:, fit.model.parameters.index(name)]) == 0 for name in rest)
+    jacobian = fit.model.jacobian(np.linspace(*fit.reach, 7), fit.params)
+    return all(np.ptp(jacobian[:, fit.model.parameters.index(name)]) == 0 for name in rest)
 
 
 def amplitudes(fit: Fit) -> list[str]:
@@ -60,7 +60,7 @@ def amplitudes(fit: Fit) -> list[str]:
         names, periods = ["A"], ["T"]
     elif isinstance(fit.model, ModelFormula):
         periods = [name for one in turning(fit.model) for name in one.frequency]
-        names = list(dict.fromkeys(_factors_of_waves(read(fit.model.formula), ())))
+        names = list(dict.fromkeys(_factors_of_waves(parse(fit.model.formula), ())))
     else:
         return []
     free = fit.free

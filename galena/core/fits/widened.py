@@ -78,7 +78,9 @@ def no_surer_than_readings(
     _, _, of_x, _ = _counted(fit, x, y, 0.0 if u_x is None else u_x, None)
     assert own is not None and of_x is not None
     with np.errstate(all="ignore"):
-        u = np.nan_to_num(np.hypot(np.nan_to_num(own), fit.rate(places) * np.nan_to_num(of_x)))
+        u = np.nan_to_num(
+            np.hypot(np.nan_to_num(own), fit.derivative(places) * np.nan_to_num(of_x))
+        )
     weights = np.ones(places.size) if by is None else 1 / by
     design = _slopes(fit, places) * weights[:, None]
     if not u.any() or not _is_usable(design):
@@ -100,7 +102,7 @@ def _slopes(fit: Fit, places: Floats) -> Floats:
         z = (places - fit.centred.centre) / fit.centred.half
         return z[:, None] ** np.arange(fit.centred.coefficients.size)
     free = [fit.model.parameters.index(name) for name in fit.free]
-    return fit.model.slopes(places, fit.params)[:, free]
+    return fit.model.jacobian(places, fit.params)[:, free]
 
 
 def _part(fit: Fit) -> Floats:

@@ -11,8 +11,8 @@ import numpy as np
 from galena.core.formula import arithmetic
 from galena.core.formula.constants import constants
 from galena.core.formula.functions import FUNCTIONS
-from galena.core.formula.meaning import Term
 from galena.core.formula.rows import Rows
+from galena.core.formula.semantics import Term
 from galena.core.formula.values import Floats, Part, Value
 
 TIME = "t"  # the symbol of the time since the start of a run, in s

@@ -14,9 +14,9 @@ from galena.core import dimensions, units
 from galena.core.errors import FormulaError, UnitError
 from galena.core.formula.evaluation import TIME, evaluated
 from galena.core.formula.functions import FUNCTIONS
-from galena.core.formula.meaning import Reader, Symbol, Term
-from galena.core.formula.reading import read, same_symbol
+from galena.core.formula.parsing import parse, same_symbol
 from galena.core.formula.rows import Rows
+from galena.core.formula.semantics import Reader, Symbol, Term
 from galena.core.formula.syntax import Node, names
 from galena.core.formula.unit_pass import work_out
 from galena.core.formula.unit_remarks import refuse_meaningless
@@ -83,7 +83,7 @@ class Expression:
         go in the order of x there. Raises FormulaError where a symbol is missing or rows differ
         in length.
         """
-        result = self._found(arrays, counted, by_place, apart=False)
+        result = self._evaluated(arrays, counted, by_place, apart=False)
         return Evaluated(result.values, result.independent)
 
     def resolve(
@@ -94,9 +94,9 @@ class Expression:
         by_place: bool = False,
     ) -> Resolved:
         """Work the formula out as `evaluate` does, the two kinds of uncertainty kept apart."""
-        return self._found(arrays, counted, by_place, apart=True)
+        return self._evaluated(arrays, counted, by_place, apart=True)
 
-    def _found(
+    def _evaluated(
         self,
         arrays: Mapping[str, ArrayLike | tuple[ArrayLike, ArrayLike] | Value],
         counted: ArrayLike | None,
@@ -212,7 +212,7 @@ def compile(
     anything that is no formula or whose units do not fit.
     """
     by_symbol = {same_symbol(name): _symbol(one) for name, one in symbols.items()}
-    tree = read(text)
+    tree = parse(text)
     remarks: list[str] = []
     reader = Reader(text, by_symbol, remarks)
     try:

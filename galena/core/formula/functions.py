@@ -15,8 +15,8 @@ from galena.core import dimensions
 from galena.core.calculus import ORDER, WIDEST
 from galena.core.dimensions import ANGLE, NUMBER, Dimension
 from galena.core.formula import arithmetic, rows
-from galena.core.formula.meaning import Reader, Term
 from galena.core.formula.rows import Rows
+from galena.core.formula.semantics import Reader, Term
 from galena.core.formula.syntax import Call
 from galena.core.formula.values import Part, Value
 from galena.core.units import Unit
@@ -65,7 +65,7 @@ def _same(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
 def _size(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
     term = terms[0]
     if term.points:
-        text = reader.said(term)
+        text = reader.quote(term)
         raise term.refuse(
             f"{text} is a temperature in °C, whose zero is chosen: it has no size without its "
             f"sign. Take a difference, for example abs({text} - 0 °C)."
@@ -79,12 +79,12 @@ def _alike(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
         if term.dimension.measures_as(other.dimension) and term.points != other.points:
             warm, step = (term, other) if term.points else (other, term)
             raise other.refuse(
-                f"{reader.said(warm)} is a temperature in °C and {reader.said(step)} a difference "
-                f"in kelvins: {call.function} cannot compare them. Give both in °C."
+                f"{reader.quote(warm)} is a temperature in °C and {reader.quote(step)} a "
+                f"difference in kelvins: {call.function} cannot compare them. Give both in °C."
             )
         if not term.dimension.measures_as(other.dimension):
             raise other.refuse(
-                f"{reader.said(term)} is in {term.in_words} and {reader.said(other)} in "
+                f"{reader.quote(term)} is in {term.in_words} and {reader.quote(other)} in "
                 f"{other.in_words}: {call.function} cannot compare them."
             )
     return _same(reader, call, terms)
@@ -99,9 +99,9 @@ def _root(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
 def _of_number(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
     term = terms[0]
     if not term.dimension.without_angle.is_number:
-        example = f"{call.function}({reader.said(term)}/{_one_of(term)})"
+        example = f"{call.function}({reader.quote(term)}/{_one_of(term)})"
         raise term.refuse(
-            f"{call.function} needs a plain number, and {reader.said(term)} is in "
+            f"{call.function} needs a plain number, and {reader.quote(term)} is in "
             f"{term.in_words}. Divide by a quantity of the same kind, for example {example}."
         )
     return _term(call, terms, NUMBER, Unit())
@@ -118,8 +118,8 @@ def _logarithm(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
         return _term(call, terms, NUMBER, Unit())
     unit = term.unit
     reader.remark(
-        f"{call.function} takes {reader.said(term)} as a number of {term.in_words}: "
-        f"{call.function}({reader.said(term)}/{unit})."
+        f"{call.function} takes {reader.quote(term)} as a number of {term.in_words}: "
+        f"{call.function}({reader.quote(term)}/{unit})."
     )
     factor, origin = dimensions.factor(unit), dimensions.origin(unit)
     number = Term(term.node, "number of", NUMBER, Unit(), (term,), factor=factor, origin=origin)
@@ -132,7 +132,7 @@ def _of_angle(reader: Reader, call: Call, terms: tuple[Term, ...]) -> Term:
     is_angle = turned or (term.dimension.is_number and term.turns)
     if reader.free or is_angle or (term.dimension.is_number and term.number == 0.0):
         return _term(call, terms, NUMBER, Unit())
-    text, name = reader.said(term), call.function
+    text, name = reader.quote(term), call.function
     if term.number is not None:
         how = f"write {text} deg or {text} rad"
     elif term.dimension.is_number:

@@ -16,11 +16,11 @@ from numpy.typing import NDArray
 from galena.core.errors import FormulaError
 from galena.core.formula.evaluation import evaluated
 from galena.core.formula.functions import FUNCTIONS
-from galena.core.formula.meaning import Reader, Symbol, Term
 from galena.core.formula.parameter_units import Powers, Vector
 from galena.core.formula.parameter_units import work_out as work_out_parameters
-from galena.core.formula.reading import read
+from galena.core.formula.parsing import parse
 from galena.core.formula.rows import Rows
+from galena.core.formula.semantics import Reader, Symbol, Term
 from galena.core.formula.syntax import Call, Node, names, parts
 from galena.core.formula.unit_pass import work_out
 from galena.core.formula.values import Floats, Value
@@ -58,14 +58,14 @@ class ModelFormula:
         """Give y at x, shape (n,)."""
         return self._worked_out(x, {name: Value(params[name]) for name in self.parameters})[0]
 
-    def slopes(self, x: Floats, params: Mapping[str, float]) -> Floats:
+    def jacobian(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the slope of y in each parameter, shape (n, parameters)."""
         params_as_values = {
             name: Value(params[name], shared={name: 1.0}) for name in self.parameters
         }
         return self._worked_out(x, params_as_values)[1]
 
-    def rate(self, x: Floats, params: Mapping[str, float]) -> Floats:
+    def derivative(self, x: Floats, params: Mapping[str, float]) -> Floats:
         """Give the rate of change of y with x, shape (n,)."""
         params_as_values = {name: Value(params[name]) for name in self.parameters}
         place = self.places[0]
@@ -100,7 +100,7 @@ class ModelFormula:
         }
 
     def _fitting(self, x: Vector, y: Vector) -> dict[str, Vector]:
-        tree, places = read(self.formula), dict.fromkeys(self.places, x)
+        tree, places = parse(self.formula), dict.fromkeys(self.places, x)
         powers = work_out_parameters(self.formula, tree, places, y, self.parameters)
         return {name: powers[name] for name in self.parameters}
 
@@ -110,10 +110,10 @@ class ModelFormula:
         count = x.shape[0]
         with np.errstate(all="ignore"):
             y = evaluated(self.term, Rows(count), {**params, **places})
-        slopes = np.zeros((count, len(self.parameters)))
+        jacobian = np.zeros((count, len(self.parameters)))
         for place, name in enumerate(self.parameters):
-            slopes[:, place] = y.shared.get(name, 0.0)
-        return _row(y.y, count), slopes
+            jacobian[:, place] = y.shared.get(name, 0.0)
+        return _row(y.y, count), jacobian
 
 
 MOST_PARAMETERS = 12
@@ -125,7 +125,7 @@ def compile_model(text: str, x: str | tuple[str, ...] = "x") -> ModelFormula:
     x: what stands for the place, or several names. Raises FormulaError for what is no formula,
     has numbers with units, no parameter, or looks at other rows.
     """
-    tree = read(text)
+    tree = parse(text)
     _refuse_rows(tree)
     places = (x,) if isinstance(x, str) else x
     used = dict.fromkeys(name.symbol for name in names(tree) if name.symbol not in _PI)

@@ -7,7 +7,7 @@ from html import escape
 
 from galena.core import units
 from galena.core.errors import UnitError
-from galena.core.formula.reading import read
+from galena.core.formula.parsing import parse
 from galena.core.formula.syntax import Binary, Call, Group, Name, Negative, Node, Number
 from galena.core.numbers import MINUS
 
@@ -21,7 +21,7 @@ _OPEN = {"exp": 5, "rate": 5, "area": 2}
 
 def mathml(text: str, symbol: str = "") -> str:
     """Typeset a formula, behind `symbol =` where one is given. Raises FormulaError."""
-    inside = _set(_bare(read(text)))
+    inside = _set(_bare(parse(text)))
     if symbol:
         inside = f"{_symbol(symbol)}<mo>=</mo>{inside}"
     return f'<math display="inline">{_row(inside)}</math>'

@@ -11,7 +11,7 @@ from galena.core.dimensions import NUMBER
 from galena.core.errors import FormulaError, UnitError, UnknownSymbolError
 from galena.core.formula.constants import constants
 from galena.core.formula.functions import FUNCTIONS
-from galena.core.formula.meaning import Reader, Symbol, Term
+from galena.core.formula.semantics import Reader, Symbol, Term
 from galena.core.formula.syntax import Binary, Call, Group, Name, Negative, Node, Number
 from galena.core.formula.unit_remarks import (
     _remark_on_celsius,
@@ -166,7 +166,7 @@ def _refuse_angle_and_number(reader: Reader, node: Binary, left: Term, right: Te
         return
     if plain.turns or plain.number == 0.0:
         return
-    name, number = reader.said(angle), reader.said(plain)
+    name, number = reader.quote(angle), reader.quote(plain)
     if plain.number is None:
         reader.remark(
             f"{name} is an angle and {number} a plain number: {name} is counted in radians."
@@ -190,7 +190,7 @@ def _without_or_with_angle(left: Term, right: Term) -> Term:
 
 
 def _do_not_fit(reader: Reader, node: Binary, left: Term, right: Term) -> str:
-    first, second = reader.said(left), reader.said(right)
+    first, second = reader.quote(left), reader.quote(right)
     done = _DONE[node.operator]
     plain = next((one for one in (left, right) if one.dimension.is_number), None)
     if plain is None:
@@ -199,13 +199,10 @@ def _do_not_fit(reader: Reader, node: Binary, left: Term, right: Term) -> str:
             f"{done}."
         )
     other = right if plain is left else left
-    reason = (
-        f"{reader.said(other)} is in {other.in_words} and {reader.said(plain)} is a plain number"
-    )
+    number = reader.quote(plain)
+    reason = f"{reader.quote(other)} is in {other.in_words} and {number} is a plain number"
     if plain.number is not None:
-        return (
-            f"{reason}: they cannot be {done}. Give it its unit: {reader.said(plain)} {other.unit}."
-        )
+        return f"{reason}: they cannot be {done}. Give it its unit: {number} {other.unit}."
     return f"{reason}: they cannot be {done}."
 
 
@@ -245,7 +242,7 @@ def _finite(number: float | None) -> float | None:
 def _power(reader: Reader, node: Binary, base: Term, exponent: Term) -> Term:
     if not exponent.dimension.without_angle.is_number:
         raise exponent.refuse(
-            f"A power must be a plain number, and {reader.said(exponent)} is in "
+            f"A power must be a plain number, and {reader.quote(exponent)} is in "
             f"{exponent.in_words}."
         )
     turns = base.turns or exponent.turns
@@ -261,13 +258,13 @@ def _power(reader: Reader, node: Binary, base: Term, exponent: Term) -> Term:
         return Term(node, "power", NUMBER, Unit(), (base, exponent), 0.0, number, turns)
     if exponent.number is None:
         raise exponent.refuse(
-            f"{reader.said(base)} is in {base.in_words}, so its power must be a number that does "
-            f"not change, as 2. Divide {reader.said(base)} by a quantity of its kind first."
+            f"{reader.quote(base)} is in {base.in_words}, so its power must be a number that does "
+            f"not change, as 2. Divide {reader.quote(base)} by a quantity of its kind first."
         )
     power = Fraction(exponent.number).limit_denominator(60)
     if abs(float(power) - exponent.number) > 1e-9 or abs(power) > 12:
         raise exponent.refuse(
-            f"{reader.said(base)} is in {base.in_words}; to this power it has no unit. Take a "
+            f"{reader.quote(base)} is in {base.in_words}; to this power it has no unit. Take a "
             "power such as 2, 1/2 or -1."
         )
     written = base.written

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from galena.core import dimensions, units
-from galena.core.formula.meaning import Reader, Term
+from galena.core.formula.semantics import Reader, Term
 from galena.core.formula.syntax import Number
 from galena.core.units import Unit
 
@@ -27,7 +27,7 @@ def _remark_on_kelvins(reader: Reader, left: Term, right: Term) -> None:
     """Say what a quantity in kelvins is taken for beside a temperature in °C."""
     for warm, step in ((left, right), (right, left)):
         if warm.points and step.operation == "symbol" and step.written == dimensions.KELVIN:
-            name = reader.said(step)
+            name = reader.quote(step)
             reader.remark(
                 f"{name} is taken as a difference in kelvins, so the result is a temperature. If "
                 f"{name} is itself a temperature, choose °C as its unit."
@@ -39,15 +39,15 @@ def refuse_meaningless(reader: Reader, term: Term) -> None:
     if term.points in (0.0, 1.0) or reader.free:
         return
     if term.operation in ("multiply", "divide"):
-        reader.remark(f"{reader.said(term)} is counted in kelvins, from absolute zero.")
+        reader.remark(f"{reader.quote(term)} is counted in kelvins, from absolute zero.")
         return
     if term.points < 0:
         raise term.refuse(
-            f"{reader.said(term)} takes a temperature in °C away from nothing or from a "
+            f"{reader.quote(term)} takes a temperature in °C away from nothing or from a "
             "difference: what is left depends on where its zero lies. Turn the order round."
         )
     raise term.refuse(
-        f"{reader.said(term)} adds up temperatures in °C: what that gives depends on where their "
+        f"{reader.quote(term)} adds up temperatures in °C: what that gives depends on where their "
         "zero lies. Take a difference, or a mean such as (T_1 + T_2)/2."
     )
 
@@ -58,6 +58,6 @@ def _remark_on_celsius(reader: Reader, left: Term, right: Term) -> None:
         if term.operation == "number" and term.points:
             assert isinstance(term.node, Number)
             reader.remark(
-                f"{reader.said(term)} is counted as {term.factor:.6g} K here. For a difference "
+                f"{reader.quote(term)} is counted as {term.factor:.6g} K here. For a difference "
                 f"write {term.node.text} K."
             )

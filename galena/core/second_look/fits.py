@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from galena.core.fits.result import Fit
-from galena.core.residual_signs import Signs
+from galena.core.runs_test import RunsTest
 from galena.core.second_look.remark import Remark
 from galena.core.straightness import Straightness
 
@@ -25,7 +25,7 @@ class Fitted:
     where it would have them so."""
 
     fit: Fit
-    signs: Signs
+    runs_test: RunsTest
     straight: Straightness | None = None
 
 
@@ -154,12 +154,12 @@ def too_many(seen: Fitted) -> Remark | None:
 
 def curve(seen: Fitted) -> Remark | None:
     """Remark on residuals that keep one sign for long, unless the line itself is remarked on."""
-    fit, signs = seen.fit, seen.signs
-    if not signs.is_curve or bent(seen) is not None:
+    fit, runs_test = seen.fit, seen.runs_test
+    if not runs_test.is_curve or bent(seen) is not None:
         return None
     high = f"R² is {fit.r_squared:.4f}, and yet the" if fit.r_squared > _NEARLY_ALL else "The"
     return Remark(
-        f"{high} residuals keep one sign for {signs.longest} readings on end.",
+        f"{high} residuals keep one sign for {runs_test.longest} readings on end.",
         "R² alone does not see a curve: look at the residuals, and try another model.",
     )
 

@@ -14,11 +14,11 @@ Seen = TypeVar("Seen")
 class Remark:
     """What was seen, and what to do about it."""
 
-    said: str
+    observation: str
     advice: str
 
     def __str__(self) -> str:
-        return f"{self.said} {self.advice}"
+        return f"{self.observation} {self.advice}"
 
 
 @dataclass(frozen=True)

@@ -92,7 +92,7 @@ def encode(sheet: Sheet, lo: float | None, hi: float | None, columns: int) -> by
 def _trouble(graph: Graph, troubles: dict[tuple[int, int], str]) -> str:
     """Say why a formula of a graph could not be worked out for a run; the first reason."""
     own = {trace.quantity_id for trace in graph.traces.all()}
-    return next((said for (_, quantity), said in troubles.items() if quantity in own), "")
+    return next((reason for (_, quantity), reason in troubles.items() if quantity in own), "")
 
 
 def _runs(shown: list[Drawn]) -> list[dict]:

@@ -44,10 +44,10 @@ class Answers:
         self.findings = {_key(one): one for one in findings}
         self._load_what_is_used()
         self._answers: dict[Hashable, Answer] = {}
-        self._asked: dict[Hashable, Subject] = {}
+        self._subjects: dict[Hashable, Subject] = {}
         self._doing: list[Hashable] = []
         self._trouble = ""
-        self._found: dict[tuple[int, int, int], Placed] = {}
+        self._by_place: dict[tuple[int, int, int], Placed] = {}
         self._read()
 
     def of(self, finding: Finding) -> Answer:
@@ -66,9 +66,9 @@ class Answers:
     def subject_of(self, finding: Finding) -> Subject:
         """Give what a question is asked of, with its readings. Raises DeskError."""
         key = _key(finding)
-        if key not in self._asked:
-            self._asked[key] = _asked(finding, self._readings_of(finding).readings)
-        return self._asked[key]
+        if key not in self._subjects:
+            self._subjects[key] = _subject(finding, self._readings_of(finding).readings)
+        return self._subjects[key]
 
     def _load_what_is_used(self) -> None:
         for _ in range(DEEPEST):
@@ -97,14 +97,14 @@ class Answers:
                 of_it = [one for one in self.findings.values() if one.sheet_id == key]
                 pairs = [(one.run, one.quantity) for one in of_it if one.run and one.quantity]
                 read = over(sheet.x, pairs)
-                self._found |= {(key, *pair): one for pair, one in read.items()}
+                self._by_place |= {(key, *pair): one for pair, one in read.items()}
         except SeriesError as error:
             self._trouble = str(error)
 
     def _readings_of(self, finding: Finding) -> Placed:
         if self._trouble:
             raise DeskError(self._trouble)
-        placed = self._found.get((finding.sheet_id, finding.run_id, finding.quantity_id))
+        placed = self._by_place.get((finding.sheet_id, finding.run_id, finding.quantity_id))
         if placed is None:
             raise DeskError(f"Run {finding.run.number} has not both of this sheet's quantities.")
         return placed
@@ -152,7 +152,7 @@ class Answers:
             raise DeskError("The finding that this is built on was taken away.")
         answer = self.of(finding)
         subject = self.subject_of(finding) if finding.run and finding.kind in FITS else None
-        return Source(said(finding), answer, subject)
+        return Source(description(finding), answer, subject)
 
     def influence(self, pk: int, key: str) -> Influence | None:
         """Tell how a number of a finding changes with each of its readings, where it is known."""
@@ -168,7 +168,7 @@ class Answers:
         return finding.run_id, finding.quantity_id, finding.sheet.x_id
 
 
-def said(finding: Finding) -> str:
+def description(finding: Finding) -> str:
     """Name a finding in words: line of A, run 1."""
     if finding.name:
         return finding.name
@@ -177,10 +177,12 @@ def said(finding: Finding) -> str:
     return f"{label}{where}" + (f", run {finding.run.number}" if finding.run else "")
 
 
-def told(finding: Finding) -> dict[str, Any]:
+def details_of(finding: Finding) -> dict[str, Any]:
     """Give what a finding's question was told, with what is meant where it was not."""
     question = QUESTIONS.get(finding.kind)
-    return dict(finding.details) if question is None else question.told(finding.details)
+    return (
+        dict(finding.details) if question is None else question.completed_details(finding.details)
+    )
 
 
 def identity(finding: Finding) -> tuple[Hashable, ...]:
@@ -205,7 +207,7 @@ def _key(finding: Finding) -> Hashable:
     return finding.pk or id(finding)
 
 
-def _asked(finding: Finding, readings: Readings) -> Subject:
+def _subject(finding: Finding, readings: Readings) -> Subject:
     sheet, quantity = finding.sheet, finding.quantity
     if finding.span:
         places: tuple[float, ...] = (finding.span.lo, finding.span.hi)
@@ -223,7 +225,7 @@ def _asked(finding: Finding, readings: Readings) -> Subject:
     return Subject(
         inside, whole, places, units.parse(sheet.x_unit), units.parse(quantity.unit),
         sheet.x_symbol, quantity.symbol, x_places.x_decimals(sheet, finding.run),
-        quantity.decimals, told(finding), str(quantity.pk),
+        quantity.decimals, details_of(finding), str(quantity.pk),
         harvested=finding.run is not None and finding.run.kind.is_summary,
     )  # fmt: skip
 
@@ -234,7 +236,7 @@ def _answer(finding: Finding, placed: Placed) -> Answer:
     answer = _answers.get(key)
     if answer is None:
         try:
-            answer = QUESTIONS[finding.kind].answer(_asked(finding, placed.readings))
+            answer = QUESTIONS[finding.kind].answer(_subject(finding, placed.readings))
         except GalenaError as error:
             answer = Answer(trouble=str(error))
         answer = _without_residuals(answer)  # what is kept must not hold the run's arrays

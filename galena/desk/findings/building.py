@@ -27,7 +27,7 @@ class OfFindings(Basis):
 
     @property
     def details(self) -> Mapping[str, Any]:
-        return QUESTIONS[self.finding.kind].told(self.finding.details)
+        return QUESTIONS[self.finding.kind].completed_details(self.finding.details)
 
     @property
     def sources(self) -> list[Source]:

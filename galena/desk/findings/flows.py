@@ -10,7 +10,7 @@ from galena.core.errors import FitError, GalenaError, UnknownSymbolError
 from galena.core.fits.solving import AnyModel
 from galena.core.fits.starts import starts
 from galena.core.formula.constants import constants
-from galena.core.formula.reading import read, same_symbol
+from galena.core.formula.parsing import parse, same_symbol
 from galena.core.formula.syntax import names
 from galena.core.plateaus import plateaus
 from galena.desk.annotations import flows
@@ -94,7 +94,7 @@ def build_formula(
 
     Raises FormulaError, DeskError.
     """
-    written = list(names(read(text)))
+    written = list(names(parse(text)))
     used = {written_name.symbol for written_name in written}
     chosen = {symbol: symbols[symbol] for symbol in used if symbol in symbols}
     of = sorted({pk for pk, _ in chosen.values()})

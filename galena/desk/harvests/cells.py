@@ -100,7 +100,7 @@ def _cells(harvest: Harvest, runs: dict, spans: dict, of: dict) -> list[_Cells]:
     for place, column in enumerate(harvest.columns):
         values, u, shared = np.full(count, np.nan), np.zeros(count), np.zeros(count)
         for row, (run, span) in enumerate(harvest.rows):
-            cell = _known(column, runs.get(run), spans.get(span))
+            cell = _value(column, runs.get(run), spans.get(span))
             if (place, row) in probes:
                 cell = _estimate(answers.of(probes[place, row]), column)
             values[row], u[row], shared[row] = cell
@@ -108,7 +108,7 @@ def _cells(harvest: Harvest, runs: dict, spans: dict, of: dict) -> list[_Cells]:
     return cells
 
 
-def _known(column: dict, run: Run | None, span: Span | None) -> tuple[float, float, float]:
+def _value(column: dict, run: Run | None, span: Span | None) -> tuple[float, float, float]:
     if "place" in column and span is not None:
         return (span.lo + span.hi) / 2, 0.0, 0.0
     if "condition" in column and run is not None:

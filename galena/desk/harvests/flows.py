@@ -62,12 +62,12 @@ def _questions(findings: list[Finding]) -> list[Finding]:
     by_question: dict[tuple, Finding] = {}
     for finding in findings:
         if finding.span_id and not finding.details.get("by_hand") and not finding.is_built:
-            key = (finding.kind, finding.quantity_id, str(_told(finding)))
+            key = (finding.kind, finding.quantity_id, str(_details(finding)))
             by_question.setdefault(key, finding)
     return list(by_question.values())
 
 
-def _told(finding: Finding) -> dict:
+def _details(finding: Finding) -> dict:
     """Give the details that go along to other runs: a start that one run had does not."""
     return {k: v for k, v in finding.details.items() if k not in ("by_hand", "shared", "start")}
 
@@ -109,7 +109,7 @@ def _numbers(experiment, finding: Finding, answer: Answer) -> list[dict]:
         else:
             symbol = f"{_letters(estimate.key)}_{_letters(letters)}"
         quantity = _quantity(experiment, name, symbol, str(estimate.unit), _decimals(estimate))
-        question = {"kind": finding.kind, "of": finding.quantity_id, "details": _told(finding)}
+        question = {"kind": finding.kind, "of": finding.quantity_id, "details": _details(finding)}
         columns.append({"quantity": quantity.pk, "key": estimate.key} | question)
     return columns
 

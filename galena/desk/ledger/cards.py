@@ -50,7 +50,12 @@ class SpanCard:
             if counts and row.answer.estimates and not row.answer.by_hand:
                 key = identity(finding)
                 groups.setdefault(key, []).append(row)
-        return [told for rows in groups.values() if len(rows) > 1 for told in _agreement(rows)]
+        return [
+            with_inputs
+            for rows in groups.values()
+            if len(rows) > 1
+            for with_inputs in _agreement(rows)
+        ]
 
     @property
     def fits(self) -> list[Row]:
@@ -121,7 +126,7 @@ class Asks:
             if one.of == "span" and one.key not in (*AT_HAND, *FITS) and not one.inputs
         ]
     )  # fmt: skip
-    told: list[Question] = field(
+    with_inputs: list[Question] = field(
         default_factory=lambda: [
             one for one in QUESTIONS.values()
             if one.of == "span" and one.inputs and one.key not in FITS

@@ -101,8 +101,8 @@ def on_graph(row: Row) -> str:
 
 def residuals_title(row: Row) -> str:
     """Say what residuals show, over their graph."""
-    signs = row.answer.signs
+    runs_test = row.answer.runs_test
     run = f"run {row.finding.run.number}"
-    if signs is None:
+    if runs_test is None:
         return f"residuals, {run}: {row.answer.trouble}"
-    return f"residuals of {row.label}, {run}: {signs.said}"
+    return f"residuals of {row.label}, {run}: {runs_test.verdict}"

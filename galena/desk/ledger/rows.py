@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
-from galena.core.formula.reading import rename
+from galena.core.formula.parsing import rename
 from galena.core.symbols import plain
-from galena.desk.findings.answers import RELATED, Answers, said
+from galena.desk.findings.answers import RELATED, Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
 from galena.desk.models import Finding, Sheet, Span
 
@@ -33,9 +33,9 @@ class Row:
         return self.finding.kind in FITS
 
     @property
-    def said(self) -> str:
+    def description(self) -> str:
         """It in words: line of A, run 1."""
-        return said(self.finding)
+        return description(self.finding)
 
     @property
     def formula(self) -> str:

@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from galena.core import fits, numbers
 from galena.core.budget import allowed
 from galena.core.errors import GalenaError
-from galena.core.residual_signs import signs
+from galena.core.runs_test import runs_test
 from galena.desk.annotations import flows
 from galena.desk.errors import DeskError
 from galena.desk.findings import flows as finding_flows
@@ -44,14 +44,16 @@ def ask(request, experiment_id: int, span_id: int):
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
         flows.ask_of(span, quantity)
-        findings.extend(finding_flows.ask(span, kind, quantity, runs, _told(request, kind)))
+        findings.extend(
+            finding_flows.ask(span, kind, quantity, runs, _typed_details(request, kind))
+        )
         if "by_hand" in request.POST and kind in FITS:
             for finding in findings:
                 finding_flows.by_hand(finding)
 
     response = responses.changed(request, sheet, f"ask {kind} of span {span}", act)
     if findings and "by_hand" in request.POST:
-        return show_panel(request, _found(experiment_id, findings[0].pk), sheet)
+        return show_panel(request, _finding(experiment_id, findings[0].pk), sheet)
     return response
 
 
@@ -70,7 +72,9 @@ def ask_marker(request, experiment_id: int, marker_id: int):
         quantity = _quantity(request, sheet)
         runs = _runs(request, sheet, quantity)
         flows.ask_of(marker, quantity)
-        finding_flows.ask_marker(marker, kind, quantity, runs, _told(request, kind), second)
+        finding_flows.ask_marker(
+            marker, kind, quantity, runs, _typed_details(request, kind), second
+        )
 
     return responses.changed(request, sheet, f"ask {kind} of marker {marker}", act)
 
@@ -97,7 +101,7 @@ def build(request, experiment_id: int, sheet_id: int):
             key = requested.key(post.get("quantity"))
             quantity = get_object_or_404(sheet.experiment.quantities, pk=key)
         of = _of(post.getlist("of"), question)
-        finding_flows.build(sheet, kind, of, _told(request, kind), quantity)
+        finding_flows.build(sheet, kind, of, _typed_details(request, kind), quantity)
 
     draft = None
     if kind == "formula":
@@ -125,7 +129,7 @@ def change(request, experiment_id: int, finding_id: int):
     whole = request.POST.get("act") in panel_acts.CHANGE_GRAPHS
     error = responses.attempt(request, sheet, f"change {finding.kind}", act)
     trouble = "" if error is None else str(error)
-    return show_panel(request, _found(experiment_id, finding_id), sheet, trouble, whole=whole)
+    return show_panel(request, _finding(experiment_id, finding_id), sheet, trouble, whole=whole)
 
 
 @require_GET
@@ -151,7 +155,7 @@ def preview(request, experiment_id: int, finding_id: int):
             "id": finding.pk,
             "parts": overlay.parts(finding.span, fit),
             "residuals": _residuals(finding, subject, fit),
-            "said": f"residuals {numbers.significant(fit.residual_sd)} {unit}".strip(),
+            "text": f"residuals {numbers.significant(fit.residual_sd)} {unit}".strip(),
         }
     )
 
@@ -231,7 +235,7 @@ def _of(typed: list[str], question: Question | None) -> list:
     return chosen
 
 
-def _told(request, kind: str) -> dict:
+def _typed_details(request, kind: str) -> dict:
     """Read what a question is told. Raises GalenaError."""
     return QUESTIONS[kind].read(request.POST) if kind in QUESTIONS else {}
 
@@ -261,20 +265,20 @@ def _residuals(finding: Finding, subject, fit) -> list[dict]:
         return []
     left = fit.residuals_at(inside.t, inside.y)
     good = left == left
-    title = f"residuals by hand, {finding.run}: {signs(left[good]).said}"
+    title = f"residuals by hand, {finding.run}: {runs_test(left[good]).verdict}"
     moved = {"x": inside.t[good].tolist(), "y": left[good].tolist(), "title": title}
     return [{"graph": one.pk} | moved for one in finding.residuals.all()]
 
 
 def _placed(request, experiment_id: int, finding_id: int) -> tuple[Finding | None, Sheet]:
     experiment = experiment_for(request, experiment_id)
-    finding = _found(experiment_id, finding_id)
+    finding = _finding(experiment_id, finding_id)
     if finding is None or finding.sheet.experiment_id != experiment.pk:
         return None, front_of(request, experiment)
     sheet = responses.sheet_for(request, experiment_id, finding.sheet_id)
     return finding, sheet
 
 
-def _found(experiment_id: int, finding_id: int) -> Finding | None:
+def _finding(experiment_id: int, finding_id: int) -> Finding | None:
     kept = Finding.objects.filter(sheet__experiment=experiment_id, pk=finding_id)
     return kept.select_related(*RELATED).first()

@@ -21,7 +21,7 @@ def of_span(request, experiment_id: int, span_id: int):
         return responses.show_ledger(request, sheet, responses.GONE)
     over = request.POST.get("over", "runs")
     try:
-        harvest = _made(request, span, over)
+        harvest = _harvest(request, span, over)
     except GalenaError as error:
         response = responses.show_ledger(request, sheet, str(error))
         response["HX-Retarget"], response["HX-Reswap"] = "#ledger", "outerHTML"
@@ -32,7 +32,7 @@ def of_span(request, experiment_id: int, span_id: int):
     return response
 
 
-def _made(request, span: Span, over: str):
+def _harvest(request, span: Span, over: str):
     kept = span.findings.filter(run__removed_at=None).select_related(
         "sheet__x", "sheet__experiment", "span", "run", "quantity"
     )

@@ -20,10 +20,10 @@ def show_panel(
     """Answer with the panel of a finding, with the sheets as well where they change."""
     context = responses.ledger_context(sheet, trouble)
     context |= responses.acts_context(request, sheet.experiment)
-    row = next((one for one in context["known"].rows if one.finding.pk == finding.pk), None)
+    row = next((one for one in context["ledger"].rows if one.finding.pk == finding.pk), None)
     if row is None:
         return render(request, "desk/_ledger_and_acts.html", context)
-    context |= {"row": row, "params": _params(row), "others": _others(context["known"], row)}
+    context |= {"row": row, "params": _params(row), "others": _others(context["ledger"], row)}
     if whole:
         responses.to_front(request, sheet)
         context = responses.sheets_context(request, sheet.experiment) | context

@@ -126,7 +126,7 @@ def ledger_context(sheet: Sheet, trouble: str = "") -> dict:
         "experiment": sheet.experiment,
         "sheet": sheet,
         "trouble": trouble,
-        "known": ledger,
+        "ledger": ledger,
         "asks": cards.Asks(),
         "overlay": overlay(ledger),
     }

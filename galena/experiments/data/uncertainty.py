@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from galena.core.numbers import decimals_of_text
-from galena.core.uncertainty_rules import RULES, Known
+from galena.core.uncertainty_rules import RULES, OfReadings
 from galena.experiments.data.readings import Readings
 from galena.experiments.models import Quantity, Series
 
@@ -19,7 +19,7 @@ def ruled(readings: Readings, quantity: Quantity, step: float) -> Readings:
         return readings
     rule = RULES[quantity.u_rule]
     absolute, relative = quantity.u_absolute or 0.0, quantity.u_relative or 0.0
-    inputs = Known(
+    inputs = OfReadings(
         readings.y,
         step,
         readings.u,

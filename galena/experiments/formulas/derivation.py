@@ -10,7 +10,7 @@ from galena.core import dimensions, units
 from galena.core.conditions import shown
 from galena.core.errors import FormulaError
 from galena.core.formula import Expression, Value
-from galena.core.formula.reading import same_symbol
+from galena.core.formula.parsing import same_symbol
 from galena.core.numbers import decimals_of_text
 from galena.experiments.data.cache import Cache
 from galena.experiments.data.readings import Readings

@@ -8,8 +8,8 @@ from typing import cast
 from galena.core import units
 from galena.core.errors import FormulaError, UnitError
 from galena.core.formula import Expression, Symbol, compile
-from galena.core.formula.meaning import Kind
-from galena.core.formula.reading import read, same_symbol
+from galena.core.formula.parsing import parse, same_symbol
+from galena.core.formula.semantics import Kind
 from galena.core.formula.syntax import names
 from galena.experiments.models import Condition, Experiment, Given, Quantity
 
@@ -59,7 +59,7 @@ class Formulas:
         self, formula: str, unit: str | None = None, of: Quantity | None = None
     ) -> Expression:
         """Make a formula ready, with its values in a unit if one is given. Raises FormulaError."""
-        for name in names(read(formula)):
+        for name in names(parse(formula)):
             if name.symbol in self.shared:
                 both = " and ".join(f"“{one}”" for one in self.shared[name.symbol][:2])
                 raise FormulaError(
@@ -82,7 +82,7 @@ class Formulas:
         if not quantity.is_derived:
             return []
         try:
-            used = dict.fromkeys(name.symbol for name in names(read(quantity.formula)))
+            used = dict.fromkeys(name.symbol for name in names(parse(quantity.formula)))
         except FormulaError:
             return []
         return [self.things[symbol] for symbol in used if symbol in self.things]
@@ -130,13 +130,13 @@ def formulas_of(experiment: Experiment) -> Formulas:
     conditions = experiment.conditions.filter(kind=Condition.Kind.NUMBER).exclude(symbol="")
     return Formulas(
         experiment,
-        _known(experiment),
+        _usable_quantities(experiment),
         list(experiment.givens.all()),
         list(conditions),
     )
 
 
-def _known(experiment: Experiment) -> list[Quantity]:
+def _usable_quantities(experiment: Experiment) -> list[Quantity]:
     """List the quantities; one that nothing was ever measured of makes room for another."""
     everything = list(experiment.quantities.order_by("pk"))
     counts: dict[str, int] = {}

@@ -18,7 +18,7 @@ def look(run: Run) -> list[Remark]:
         given = [remark for remark in run.kind.remarks(run) if remark is not None]
     except SeriesError:
         given = []  # what is damaged is said wherever the run is shown
-    run.remarks = [[remark.said, remark.advice] for remark in dict.fromkeys(given)]
+    run.remarks = [[remark.observation, remark.advice] for remark in dict.fromkeys(given)]
     run.save(update_fields=["remarks"])
     return given
 
@@ -35,7 +35,7 @@ def of_timed(run: Run, *, has_end: bool) -> Iterator[Remark]:
             continue
         name = symbols.plain(series.quantity.symbol)
         for remark in remarks("channel", _seen(run, series, readings, raw[series.pk], has_end)):
-            yield Remark(f"{name}: {remark.said}", remark.advice)
+            yield Remark(f"{name}: {remark.observation}", remark.advice)
     for stream in run.streams.all():
         sizes = [raw[series.pk].size for series in measured if series.stream_id == stream.pk]
         yield from remarks("stream", Stream(max(sizes, default=0), stream.lost, stream.garbled))

@@ -221,7 +221,7 @@ class Stepwise(RunKind):
             yield judging.of_limits(series, raw[series.pk])
         table = tables([run])[run.pk]
         for place, remark in unchanged_rows(table).items():
-            sentence = remark.said[:1].lower() + remark.said[1:]
+            sentence = remark.observation[:1].lower() + remark.observation[1:]
             yield Remark(f"Row {table.rows[place].number}: {sentence}", remark.advice)
         yield from judging.never_zeroed(measured)
 

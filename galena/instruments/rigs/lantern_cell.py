@@ -66,7 +66,7 @@ class LanternCell(Rig):
 
     def begin(self) -> dict[str, float]:
         self.swept_from: float | None = None
-        self._known: tuple[float, float] | None = None
+        self._settled: tuple[float, float] | None = None
         return self._electric(self.settings["load"])
 
     def step(self, state: dict[str, float], seconds: float) -> dict[str, float]:
@@ -78,12 +78,12 @@ class LanternCell(Rig):
             if place >= 100:
                 self.swept_from, place = None, 100.0
                 self.settings["load"] = 100.0
-        if self._known == (place, self.settings["light"]):
+        if self._settled == (place, self.settings["light"]):
             return state
         return self._electric(place)
 
     def _electric(self, place: float) -> dict[str, float]:
-        self._known = (place, self.settings["light"])
+        self._settled = (place, self.settings["light"])
         load = LEAST * (MOST / LEAST) ** (place / 100)
         amperes = current(load, self.settings["light"] / 100)
         return {"U": amperes * load, "I": amperes * 1000, "place": place}

@@ -15,15 +15,15 @@ class Publisher:
 
     def __init__(self, recordings: Recordings, bench: Bench) -> None:
         self.recordings, self.bench = recordings, bench
-        self._told: tuple = ()
+        self._published: tuple = ()
         self._turn = 0
 
     def publish(self) -> None:
         """Send what is new."""
         self._turn += 1
         now = self.recordings.signature()
-        if now != self._told:
-            self._told = now
+        if now != self._published:
+            self._published = now
             recorded = [one.experiment_id for one in self.recordings.all()]
             self.bench.hub.publish("runs", "run", {"experiments": recorded})
         for recording in self.recordings.all():

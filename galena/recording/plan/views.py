@@ -241,7 +241,7 @@ def _events(channels: list[Shown]) -> list[dict]:
     return [
         {
             "value": f"{one.channel.pk}:{direction}",
-            "said": f"{symbols.plain(one.symbol)} {verb} past",
+            "label": f"{symbols.plain(one.symbol)} {verb} past",
         }
         for one in channels
         for direction, verb in (("rising", "rises"), ("falling", "falls"))

@@ -33,11 +33,11 @@ def derived(request, experiment_id: int, number: int):
         key = (run.pk, quantity.pk)
         read = placed[key].readings if key in placed else None
         trouble = troubles.get(key, "" if read is not None else "not all of it is measured here")
-        listed.append(_told(quantity, read, trouble))
+        listed.append(_described(quantity, read, trouble))
     return JsonResponse({"trouble": "", "quantities": listed})
 
 
-def _told(quantity: Quantity, read: Readings | None, trouble: str) -> dict:
+def _described(quantity: Quantity, read: Readings | None, trouble: str) -> dict:
     unit = units.shown(quantity.unit)
     listed = {"key": quantity.pk, "symbol": quantity.symbol, "unit": unit, "trouble": trouble}
     if read is None or not len(read):

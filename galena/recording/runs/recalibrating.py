@@ -17,7 +17,7 @@ class Corrected:
     """A series of a run, what is done to its raw readings, and what could be instead."""
 
     series: Series
-    said: list[str]
+    corrections: list[str]
     choices: list[Calibration]
 
     @property
@@ -46,7 +46,7 @@ def corrections_of(runs: list[Run]) -> dict[int, list[Corrected]]:
     for kept_one in series:
         possible = choices.get(_channel_source(kept_one.quantity), [])
         corrected = Corrected(kept_one, kept_one.corrections_said, possible)
-        if corrected.said or possible:
+        if corrected.corrections or possible:
             by_run[by_stream[kept_one.stream_id]].append(corrected)
     return by_run
 

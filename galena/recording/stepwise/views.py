@@ -42,7 +42,7 @@ def take(request, experiment_id: int):
         return _steps(request, experiment, form=form, trouble=str(error))
     if "kind-shown" in request.POST:  # the plan is on the page only before the first reading
         plan_form.keep(form, experiment, request.user, note=False)
-    return _steps(request, experiment, said=remark, event="step-taken")
+    return _steps(request, experiment, notice=remark, event="step-taken")
 
 
 @require_POST
@@ -53,7 +53,7 @@ def again(request, experiment_id: int, number: int, row: int):
         stepper.take_again(RECORDER, run, row, request.user)
     except GalenaError as error:
         return _steps(request, run.experiment, trouble=str(error))
-    return _steps(request, run.experiment, said=f"Row {row} was taken again.", event="step-again")
+    return _steps(request, run.experiment, notice=f"Row {row} was taken again.", event="step-again")
 
 
 @require_POST
@@ -67,7 +67,7 @@ def correct(request, experiment_id: int, number: int, row: int, quantity_id: int
         judging.look(run)
     except GalenaError as error:
         return _steps(request, run.experiment, run=run, trouble=str(error))
-    response = _steps(request, run.experiment, run=run, said=f"Row {row} was corrected.")
+    response = _steps(request, run.experiment, run=run, notice=f"Row {row} was corrected.")
     response["HX-Trigger"] = run_views.CHANGED
     return response
 
@@ -126,7 +126,7 @@ def steps_context(
         ],
         "live": _chosen(experiment, form, stepping),
         "trouble": trouble,
-        "said": remark,
+        "notice": remark,
         "points": _points(table),
     }
 

@@ -21,7 +21,7 @@ const strips = () => document.querySelectorAll(".strip");
 listen(bench().dataset.events, {
   strips: ({ strips: shown, states, shape }) => {
     changed = true;
-    for (const one of shown) tell(one);
+    for (const strip of shown) tell(strip);
     for (const [feed, state] of Object.entries(states)) tellState(feed, state);
     const instruments = document.getElementById("instruments");
     if (instruments.dataset.shape !== shape && !instruments.dataset.asking) ask(instruments);
@@ -52,19 +52,19 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   delete target.dataset.asking;
 });
 
-function tell(one) {
-  latest.set(String(one.channel), one);
-  const raw = document.querySelector(`[data-raw="${one.channel}"]`);
-  if (raw) raw.textContent = one.raw;
-  const strip = document.querySelector(`.strip[data-channel="${one.channel}"]`);
+function tell(state) {
+  latest.set(String(state.channel), state);
+  const raw = document.querySelector(`[data-raw="${state.channel}"]`);
+  if (raw) raw.textContent = state.raw;
+  const strip = document.querySelector(`.strip[data-channel="${state.channel}"]`);
   if (!strip) return;
   for (const name of ["text", "noise", "remark", "digits", "shared"]) {
     const place = strip.querySelector(`[data-shown="${name}"]`);
-    if (place.textContent !== one[name]) place.textContent = one[name];
+    if (place.textContent !== state[name]) place.textContent = state[name];
   }
   const match = strip.querySelector('[data-shown="match"]');
-  match.textContent = one.match?.words ?? "";
-  match.dataset.matched = String(Boolean(one.match?.matched));
+  match.textContent = state.match?.words ?? "";
+  match.dataset.matched = String(Boolean(state.match?.matched));
 }
 
 function tellState(feed, state) {
@@ -114,11 +114,11 @@ function paint(now) {
   else scale = null;
   for (const strip of strips()) {
     const { channel, lo, hi } = strip.dataset;
-    const told = latest.get(channel);
-    if (matching && told?.match && scale)
-      paintMatch(strip.querySelector(".bar"), told, traces.get(channel));
+    const state = latest.get(channel);
+    if (matching && state?.match && scale)
+      paintMatch(strip.querySelector(".bar"), state, traces.get(channel));
     else {
-      paintBar(strip.querySelector(".bar"), told?.level, +lo, +hi, "zeroed" in strip.dataset);
+      paintBar(strip.querySelector(".bar"), state?.level, +lo, +hi, "zeroed" in strip.dataset);
       paintTrace(strip.querySelector(".trace"), traces.get(channel));
     }
   }
@@ -128,10 +128,10 @@ function paint(now) {
 function common(before) {
   let [lo, hi] = [Infinity, -Infinity];
   for (const strip of strips()) {
-    const told = latest.get(strip.dataset.channel);
-    if (!told?.match || told.value === null) continue;
-    lo = Math.min(lo, told.value, told.match.level - told.match.tolerance);
-    hi = Math.max(hi, told.value, told.match.level + told.match.tolerance);
+    const state = latest.get(strip.dataset.channel);
+    if (!state?.match || state.value === null) continue;
+    lo = Math.min(lo, state.value, state.match.level - state.match.tolerance);
+    hi = Math.max(hi, state.value, state.match.level + state.match.tolerance);
   }
   if (!(hi > lo)) return before;
   const room = hi - lo;
@@ -155,12 +155,12 @@ function axis(context, { left, top, bottom, size }, lo, hi) {
   return place;
 }
 
-function paintMatch(canvas, told, trace) {
+function paintMatch(canvas, state, trace) {
   const { context, width, height } = fitted(canvas);
   const size = rem();
   const room = { left: 3.2 * size, top: 0.8 * size, bottom: height - 0.8 * size, size };
   const place = axis(context, room, scale.lo, scale.hi);
-  const { level, tolerance, matched } = told.match;
+  const { level, tolerance, matched } = state.match;
   context.fillStyle = COLOURS.within;
   context.fillRect(
     room.left,
@@ -168,8 +168,8 @@ function paintMatch(canvas, told, trace) {
     width - room.left,
     place(level - tolerance) - place(level + tolerance),
   );
-  if (told.value === null) return;
-  const y = Math.min(room.bottom, Math.max(room.top, place(told.value)));
+  if (state.value === null) return;
+  const y = Math.min(room.bottom, Math.max(room.top, place(state.value)));
   const colour = matched ? COLOURS.moss : COLOURS.lead;
   context.fillStyle = colour;
   context.fillRect(room.left + 8, y, 2 * size, room.bottom - y);

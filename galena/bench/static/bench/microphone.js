@@ -6,7 +6,7 @@ import { say } from "../shell/js/frame.js";
 const BATCH = 4096; // samples
 const box = document.getElementById("microphone");
 const button = box.querySelector("button");
-const said = box.querySelector("[role=status]");
+const status = box.querySelector("[role=status]");
 const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 let context = null;
 let sending = Promise.resolve();
@@ -21,13 +21,13 @@ const REASONS = {
 
 const random = () =>
   [...crypto.getRandomValues(new Uint8Array(4))]
-    .map((one) => one.toString(16).padStart(2, "0"))
+    .map((byte) => byte.toString(16).padStart(2, "0"))
     .join("");
 
 function serial() {
-  let known = localStorage.getItem("galena-microphone");
-  if (!known) localStorage.setItem("galena-microphone", (known = random()));
-  return known;
+  let key = localStorage.getItem("galena-microphone");
+  if (!key) localStorage.setItem("galena-microphone", (key = random()));
+  return key;
 }
 
 async function listen() {
@@ -99,7 +99,7 @@ function stop(why = "") {
 }
 
 function tell(why) {
-  said.textContent = why;
+  status.textContent = why;
   box.hidden = "quiet" in box.dataset && !why && !context;
 }
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from galena.core import fits, numbers
-from galena.core.residual_signs import Signs
+from galena.core.runs_test import RunsTest
 from galena.core.units import Unit, typeset
 from galena.experiments.data.readings import Readings
 
@@ -68,7 +68,7 @@ class Answer:
     remark: str = ""
     fit: fits.Fit | None = None
     trouble: str = ""
-    signs: Signs | None = None
+    runs_test: RunsTest | None = None
     by_hand: bool = False
     remarks: tuple[str, ...] = ()
     line: tuple[tuple[float, float], tuple[float, float]] | None = None

@@ -52,8 +52,8 @@ class Source:
         shifts = shifts_of(subject, fit, weights_of(subject))
         if not shifts:
             return 0.0
-        slopes = fit.model.slopes(np.array([x]), fit.params)[0]
-        moved = (slopes[k] * shifts.get(name, 0.0) for k, name in enumerate(fit.params))
+        jacobian = fit.model.jacobian(np.array([x]), fit.params)[0]
+        moved = (jacobian[k] * shifts.get(name, 0.0) for k, name in enumerate(fit.params))
         return float(np.nan_to_num(sum(moved)))
 
     def estimate(self, key: str) -> Estimate:

@@ -11,7 +11,7 @@ from galena.core.covariance import own_covariance
 from galena.core.differences import Uncertain
 from galena.core.differences import difference as apart
 from galena.core.fits.each_reading import solve_each
-from galena.core.fits.meeting import place_of
+from galena.core.fits.intersection import place_of
 from galena.core.interpolation import read_between
 from galena.core.local_slope import tangent
 from galena.core.second_look.fits import FAR, Place
@@ -44,7 +44,7 @@ def at_y(basis: Basis) -> Answer:
     (source,) = basis.sources
     fit, subject, y = source.fit, source.readings, float(basis.details["y"])
     met = place_of(fit, y)
-    rate = float(fit.rate(met.x)[0])
+    rate = float(fit.derivative(met.x)[0])
     shared = -source.carried_to(met.x) / rate if rate else 0.0
     estimate = subject.estimate("x", subject.x_symbol, met.x, met.u_x, subject.x_unit, shared)
     remark = f"where the fit has {subject.y_symbol} = {y:g} {typeset(subject.y_unit)}".rstrip()
@@ -104,8 +104,8 @@ def _carried_to_meeting(
     first: Source, second: Source, x: float
 ) -> tuple[dict[str, float], dict[str, float]]:
     """Give by how much place and height of a meeting move with what readings share, by source."""
-    slope = float(first.fit.rate(x)[0])
-    apart = slope - float(second.fit.rate(x)[0])
+    slope = float(first.fit.derivative(x)[0])
+    apart = slope - float(second.fit.derivative(x)[0])
     of_x: dict[str, float] = {}
     of_y: dict[str, float] = {}
     for source, sign in ((first, 1.0), (second, -1.0)):

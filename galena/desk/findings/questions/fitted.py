@@ -11,9 +11,9 @@ import numpy as np
 from galena.core import fits, numbers, second_look
 from galena.core.dimensions import is_celsius, of_difference
 from galena.core.errors import FitError, FormulaError
-from galena.core.fits.moving import moved
+from galena.core.fits.sensitivity import moved
 from galena.core.fits.widened import no_surer_than_readings, widened
-from galena.core.residual_signs import signs
+from galena.core.runs_test import runs_test
 from galena.core.second_look import straightness
 from galena.core.second_look.fits import Fitted
 from galena.core.units import Unit, typeset
@@ -61,7 +61,7 @@ def stated(
     subject: Subject, fit: fits.Fit, u: np.ndarray | None, *, by_hand: bool = False
 ) -> Answer:
     """State a fit as an answer: its parameters with units, its residuals, what to look at."""
-    ups = signs(fit.residuals)
+    ups = runs_test(fit.residuals)
     if not by_hand and fit.scatter_dof is None:
         inside = subject.inside
         fit = widened(fit, inside.t, inside.y, u, inside.rows)
@@ -87,7 +87,7 @@ def stated(
     without_u = set(fit.params) if by_hand else set(fit.held)
     x = (max(fit.reach[0], subject.places[0]) + min(fit.reach[1], subject.places[1])) / 2
     return Answer(
-        _parameters(subject, fit, units, shifts, without_u), remark, fit, signs=ups,
+        _parameters(subject, fit, units, shifts, without_u), remark, fit, runs_test=ups,
         by_hand=by_hand, remarks=remarks, at=(x, float(fit.predict(x)[0])),
     )  # fmt: skip
 
@@ -131,9 +131,9 @@ def _parameters(
 def _as_differences(fit: fits.Fit, units: dict[str, Unit]) -> dict[str, Unit]:
     """Take as kelvins what is no temperature by itself, as the amplitude of a decay."""
     lo, hi = fit.reach
-    slopes = fit.model.slopes(np.linspace(lo, hi, 5), fit.params)
+    jacobian = fit.model.jacobian(np.linspace(lo, hi, 5), fit.params)
     return {
-        name: unit if np.allclose(slopes[:, place], 1.0) else of_difference(unit)
+        name: unit if np.allclose(jacobian[:, place], 1.0) else of_difference(unit)
         for place, (name, unit) in enumerate(units.items())
     }
 

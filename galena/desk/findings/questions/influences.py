@@ -4,7 +4,7 @@ import numpy as np
 
 from galena.core.areas import Baseline, weights_between
 from galena.core.errors import GalenaError
-from galena.core.fits.moving import gains
+from galena.core.fits.sensitivity import sensitivities
 from galena.core.influence import Influence
 from galena.desk.findings.questions.answer import Answer, Subject
 
@@ -35,7 +35,7 @@ def of_fit(subject: Subject, answer: Answer, key: str) -> Influence | None:
         return None
     u = subject.inside.u if fit.weighted else None
     try:
-        kept, by_reading = gains(fit, subject.inside.t, subject.inside.y, u)
+        kept, by_reading = sensitivities(fit, subject.inside.t, subject.inside.y, u)
     except GalenaError:
         return None
     changes = by_reading[:, fit.free.index(key)]

@@ -45,13 +45,13 @@ class Question:
         """Read what it is told from what was typed. Raises GalenaError."""
         return {one.key: one.read(typed) for one in self.inputs}
 
-    def told(self, details: Mapping[str, Any]) -> dict[str, Any]:
+    def completed_details(self, details: Mapping[str, Any]) -> dict[str, Any]:
         """Give a finding's details with what is meant where it was not told."""
         return {one.key: one.default for one in self.inputs} | dict(details)
 
     def identity(self, details: Mapping[str, Any]) -> tuple[Hashable, ...]:
         """Give what two findings of this kind have in common when they ask the same."""
-        completed = self.told(details)
+        completed = self.completed_details(details)
         return tuple(str(completed[one.key]) for one in self.inputs)
 
     def needs_telling(self) -> bool:

@@ -47,9 +47,9 @@ const renew = () => renewSheets(reopen);
 new MutationObserver(renew).observe(desk, { childList: true });
 
 document.body.addEventListener("runs-changed", () => {
-  for (const one of all()) {
-    one.fetch();
-    if (one.cursor) one.point(one.cursor.x);
+  for (const sheet of all()) {
+    sheet.fetch();
+    if (sheet.cursor) sheet.point(sheet.cursor.x);
   }
   const active = front();
   if (active)
@@ -60,7 +60,7 @@ document.body.addEventListener("runs-changed", () => {
 // What another window has changed is shown here too, as soon as nobody is in the middle of it.
 let pending = null;
 const inTheMiddle = () =>
-  all().some((one) => one.isHeld) ||
+  all().some((sheet) => sheet.isHeld) ||
   document.querySelector("[popover]:popover-open") ||
   ledger().matches(".panel") ||
   document.activeElement?.closest("#ledger input, #ledger textarea, #drawer input");
@@ -71,7 +71,7 @@ function later() {
 
 let growing = null;
 const fetchAll = () => {
-  for (const one of all()) one.fetch();
+  for (const sheet of all()) sheet.fetch();
 };
 listen(desk.dataset.events, {
   "run": () => document.body.dispatchEvent(new Event("rail-changed")),
@@ -103,7 +103,7 @@ document.addEventListener("click", (event) => {
     const sheet = sheetOf(id);
     const typed = ["lo", "hi"]
       .map((name) => own.elements[name])
-      .filter((one) => one.value !== one.defaultValue);
+      .filter((field) => field.value !== field.defaultValue);
     if (whole === "zero" && typed.length) {
       // what is typed wins: only the other end is at zero
       if (typed.length === 1 && typed[0].name === "hi") own.elements.lo.value = "0";
@@ -158,5 +158,5 @@ document.addEventListener("keydown", (event) => {
 
 renew();
 document.fonts.ready.then(() => {
-  for (const one of all()) one.repaint();
+  for (const sheet of all()) sheet.repaint();
 });

@@ -8,8 +8,8 @@ let table = null;
 let settling = null;
 export function showDrawer(open) {
   drawer.hidden = !open;
-  for (const one of document.querySelectorAll(".to-readings"))
-    one.setAttribute("aria-expanded", String(open));
+  for (const button of document.querySelectorAll(".to-readings"))
+    button.setAttribute("aria-expanded", String(open));
 }
 function tableChanged() {
   // what was typed is seen in the graphs a moment later

@@ -30,17 +30,17 @@ export class Hand {
       const panel = this.next;
       this.next = null;
       const fields = new URLSearchParams(
-        [...panel.querySelectorAll(".param")].map((one) => [
-          one.dataset.param,
-          one.querySelector(".number").value,
+        [...panel.querySelectorAll(".param")].map((parameter) => [
+          parameter.dataset.param,
+          parameter.querySelector(".number").value,
         ]),
       );
       const answer = await fetch(`${panel.dataset.hand}?${fields}`).catch(() => null);
-      const found = await answer?.json().catch(() => null);
-      if (!panel.isConnected || !found) continue;
-      const said = panel.querySelector("[data-shown=residuals]");
-      if (said) said.textContent = found.trouble ?? `by hand, not fitted: ${found.said}`;
-      if (!found.trouble) this.sheetOf(Number(panel.closest(".ledger").dataset.sheet))?.lay(found);
+      const fit = await answer?.json().catch(() => null);
+      if (!panel.isConnected || !fit) continue;
+      const output = panel.querySelector("[data-shown=residuals]");
+      if (output) output.textContent = fit.trouble ?? `by hand, not fitted: ${fit.text}`;
+      if (!fit.trouble) this.sheetOf(Number(panel.closest(".ledger").dataset.sheet))?.lay(fit);
     }
     this.asking = false;
   }

@@ -6,7 +6,10 @@ import { has } from "./stack.js";
 // Say which readings in sight a graph cannot show.
 function without(sheet, graph) {
   const sum = (name) =>
-    sheet.shown.traces.reduce((total, one) => total + (one.graph === graph ? one[name] : 0), 0);
+    sheet.shown.traces.reduce(
+      (total, trace) => total + (trace.graph === graph ? trace[name] : 0),
+      0,
+    );
   const [unseen, gaps] = [sum("unseen"), sum("gaps")];
   const parts = [
     unseen &&
@@ -46,15 +49,15 @@ export function label(sheet, scales) {
     if (graph.residual)
       title.firstElementChild.textContent =
         graph.title ||
-        sheet.preview?.residuals.find((one) => one.graph === graph.id)?.title ||
+        sheet.preview?.residuals.find((moved) => moved.graph === graph.id)?.title ||
         sheet.overlay.titles[graph.id] ||
         "";
     if (graph.title || graph.residual) put(title, { top: box.top - 1.5 * size, left: box.left });
-    const said = without(sheet, graph.id);
+    const text = without(sheet, graph.id);
     const note = find(".unseen", graph.id);
-    note.hidden = !said;
-    if (said) {
-      note.textContent = said;
+    note.hidden = !text;
+    if (text) {
+      note.textContent = text;
       put(note, { top: box.bottom - 1.7 * size, left: box.left + 8 });
     }
     put(sheet.section.querySelector(`.edge[data-after="${graph.id}"]`), {

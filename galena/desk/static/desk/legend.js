@@ -17,13 +17,13 @@ export class Legend {
   }
 
   show(runs, stack, traces) {
-    const told = JSON.stringify(runs);
+    const state = JSON.stringify(runs);
     const wanted = this.layout.legend && runs.length > 0 && (runs.length > 1 || runs[0].label);
     this.element.hidden = !wanted;
     if (!wanted) return;
-    if (told !== this.told) {
+    if (state !== this.state) {
       this.write(runs);
-      this.told = told;
+      this.state = state;
       this.free = null;
     }
     const { offsetWidth: width, offsetHeight: height } = this.element;
@@ -140,18 +140,18 @@ function emptiest(stack, traces, width, height) {
     const every = Math.max(1, Math.floor(trace.x.length / 400));
     for (let i = 0; i < trace.x.length; i += every) {
       const [px, py] = [scale.x(trace.x[i]), scale.y((trace.y ?? trace.lows)[i])];
-      for (const one of places) {
+      for (const place of places) {
         if (
-          one.id === trace.graph &&
-          px > one.x - 8 &&
-          px < one.x + width + 8 &&
-          py > one.y - 8 &&
-          py < one.y + height + 8
+          place.id === trace.graph &&
+          px > place.x - 8 &&
+          px < place.x + width + 8 &&
+          py > place.y - 8 &&
+          py < place.y + height + 8
         )
-          one.hits += 1;
+          place.hits += 1;
       }
     }
   }
-  const best = places.reduce((least, one) => (one.hits < least.hits ? one : least));
+  const best = places.reduce((least, place) => (place.hits < least.hits ? place : least));
   return [best.x, best.y];
 }

@@ -32,13 +32,13 @@ export class Notes {
   }
 
   // The words and places of findings follow what they are about.
-  told(notes) {
+  take(notes) {
     for (const { id, text, html, x, y } of notes) {
       const note = this.notes.find(({ element }) => Number(element.dataset.note) === id);
       if (!note) continue;
       Object.assign(note, { x, y });
       const words = note.element.querySelector("bdi");
-      if (note.said !== html) words.innerHTML = note.said = html; // the server has escaped it
+      if (note.shownHtml !== html) words.innerHTML = note.shownHtml = html; // the server has escaped it
       note.element.setAttribute(
         "aria-label",
         `Finding: ${text}. Arrow keys move it, Delete takes it off the graph.`,

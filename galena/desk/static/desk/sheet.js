@@ -114,14 +114,14 @@ export class Sheet {
     return Math.max(50, this.stackElement.clientWidth - 100);
   }
   fetch() {
-    this.asked = this.view.x;
+    this.wanted = this.view.x;
     return this.shown.ask(this.view.x, this.columns);
   }
 
   // What is here covers some more than is shown: while it does, finer readings may wait for the hand.
   fetchSoon() {
     const { x } = this.view;
-    if (x && this.asked && x[0] === this.asked[0] && x[1] === this.asked[1]) return;
+    if (x && this.wanted && x[0] === this.wanted[0] && x[1] === this.wanted[1]) return;
     const covered = x && this.shown.covers(x);
     if (!covered) {
       this.soon ??= setTimeout(() => {
@@ -196,7 +196,7 @@ export class Sheet {
 
   tell({ x, graphs }, scales) {
     // for tests and for the curious
-    const told = this.layout.graphs.map(({ id, left, right }) => ({
+    const placed = this.layout.graphs.map(({ id, left, right }) => ({
       id,
       box: scales.get(id).box,
       log: { left: left.log, right: right.log },
@@ -205,9 +205,9 @@ export class Sheet {
     const runs = this.shown.runs.length;
     this.stackElement.dataset.shown = JSON.stringify({
       x,
-      y: told[0].left,
-      box: told[0].box,
-      graphs: told,
+      y: placed[0].left,
+      box: placed[0].box,
+      graphs: placed,
       runs,
       kinds: this.shown.traces.map(({ kind }) => kind),
     });
@@ -221,13 +221,13 @@ export class Sheet {
     while (this.next) {
       const next = this.next;
       this.next = null;
-      const found = await this.read(
+      const read = await this.read(
         next.x ?? this.cursor?.x ?? this.view.limits(this.shown.whole).x[0],
         next.by,
         next.free,
       );
-      if (found) {
-        this.cursor = found;
+      if (read) {
+        this.cursor = read;
         this.showCursor(next.by !== 0);
       }
     }
@@ -248,8 +248,8 @@ export class Sheet {
       () => null,
     );
     if (!answer?.ok) return null;
-    const found = await answer.json();
-    return found.trouble ? null : found;
+    const answered = await answer.json();
+    return answered.trouble ? null : answered;
   }
 
   showCursor(stepped) {
@@ -311,7 +311,7 @@ export class Sheet {
 
   write(note = null) {
     const first = this.layout.graphs[0];
-    const row = this.cursor?.rows.find((one) => one.y !== null);
+    const row = this.cursor?.rows.find((row) => row.y !== null);
     if (!note && !row) {
       say("Point at a reading first: a note is about a place in the graph.");
       return;
@@ -335,7 +335,7 @@ export class Sheet {
   show(overlay) {
     this.overlay = overlay;
     this.preview = null;
-    this.notes.told(overlay.notes);
+    this.notes.take(overlay.notes);
     this.ruler.show(overlay);
     this.repaint();
   }

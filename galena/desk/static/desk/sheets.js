@@ -23,14 +23,14 @@ export async function change(url, fields, what) {
 function activate(sheet) {
   if (active === sheet) return;
   active = sheet;
-  for (const one of sheets) one.section.dataset.active = one === sheet;
+  for (const other of sheets) other.section.dataset.active = other === sheet;
   if (Number(ledger().dataset.sheet) !== sheet.id)
     htmx.ajax("GET", sheet.section.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
 }
 
 export const front = () => active;
 export const all = () => sheets;
-export const sheetOf = (id) => sheets.find((one) => one.id === Number(id));
+export const sheetOf = (id) => sheets.find((sheet) => sheet.id === Number(id));
 export const reloadSheets = () =>
   htmx.ajax("GET", document.getElementById("desk").dataset.sheets, {
     target: "#sheets",
@@ -43,22 +43,22 @@ export function renew(reopen) {
   if (!section || !ledger()) return; // one of them is on its way
   if (section !== held) {
     held = section;
-    const [before, focused] = [new Map(sheets.map((one) => [one.id, one])), active?.id];
-    for (const one of sheets) one.close();
+    const [before, focused] = [new Map(sheets.map((sheet) => [sheet.id, sheet])), active?.id];
+    for (const sheet of sheets) sheet.close();
     sheets = [...section.querySelectorAll(".sheet")].map(
-      (one) => new Sheet(one, { markOf, change, active: activate }),
+      (sheet) => new Sheet(sheet, { markOf, change, active: activate }),
     );
     active = null;
     const front = sheets.find(({ id }) => id === focused) ?? sheets[0];
-    for (const one of sheets) {
-      const old = before.get(one.id);
-      if (old) one.shown.takeFrom(old.shown);
-      one.fetch();
-      if (old?.cursor) one.point(old.cursor.x);
+    for (const sheet of sheets) {
+      const old = before.get(sheet.id);
+      if (old) sheet.shown.takeFrom(old.shown);
+      sheet.fetch();
+      if (old?.cursor) sheet.point(old.cursor.x);
     }
     if (front) {
       active = front;
-      for (const one of sheets) one.section.dataset.active = one === front;
+      for (const sheet of sheets) sheet.section.dataset.active = sheet === front;
     }
   }
   reopen();

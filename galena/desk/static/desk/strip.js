@@ -3,9 +3,9 @@ import { drawn } from "./legend.js";
 
 export function strip(place, cursor, xLabel, markOf) {
   const x = part(typeset(xLabel), cursor.text, cursor.unit);
-  const told = new Set(); // a quantity that two graphs show is read once
+  const read = new Set(); // a quantity that two graphs show is read once
   const own = cursor.rows.filter(
-    ({ symbol: name, number }) => !told.has(`${name} ${number}`) && told.add(`${name} ${number}`),
+    ({ symbol: name, number }) => !read.has(`${name} ${number}`) && read.add(`${name} ${number}`),
   );
   const rows = own.map((row) =>
     part(
@@ -46,11 +46,11 @@ function part(letter, value, unit, number, markOf) {
   bold.textContent = `${value} ${unit}`.trim();
   whole.append(letter ?? "");
   if (number) {
-    const said = Object.assign(document.createElement("span"), {
+    const text = Object.assign(document.createElement("span"), {
       className: "visually-hidden",
       textContent: ` run ${number} `,
     });
-    whole.append(" ", drawn(markOf(number)), said);
+    whole.append(" ", drawn(markOf(number)), text);
   }
   whole.append(" ", bold);
   return whole;

@@ -140,14 +140,14 @@ export class Table {
         `${this.url}/rows?${new URLSearchParams({ first: String(missing * PAGE), count: String(PAGE), stream: this.stream })}`,
       ).catch(() => null);
       if (!answer?.ok) break;
-      const found = await answer.json();
+      const page = await answer.json();
       if (typing !== this.typing) {
         if (!this.pages.has(missing)) continue;
         break;
       }
       if (this.pages.size > 60) this.pages.clear();
-      this.pages.set(missing, found.rows);
-      for (const [first, last, reason] of found.asides) {
+      this.pages.set(missing, page.rows);
+      for (const [first, last, reason] of page.asides) {
         for (
           let row = Math.max(first, missing * PAGE);
           row <= Math.min(last, (missing + 1) * PAGE - 1);
@@ -187,16 +187,16 @@ export class Table {
       }
       if (answer.headers.get("Content-Type")?.startsWith("text/html") && answer.ok)
         return answer.text();
-      const found = await answer
+      const change = await answer
         .json()
         .catch(() => ({ trouble: "The server could not do this. Load the page and try again." }));
-      this.say(found.trouble ?? "");
-      return found.trouble ? null : found;
+      this.say(change.trouble ?? "");
+      return change.trouble ? null : change;
     });
     this.line = sent.catch(() => null);
-    return sent.then((found) => {
-      if (found === null || typeof found === "string") this.sent -= 1;
-      return found;
+    return sent.then((change) => {
+      if (change === null || typeof change === "string") this.sent -= 1;
+      return change;
     });
   }
 
@@ -216,7 +216,7 @@ export class Table {
     this.draw();
   }
 
-  told({ count, statistics }) {
+  take({ count, statistics }) {
     this.sent -= 1;
     if (this.sent) return; // more was typed meanwhile: its answer tells
     const shrunk = count < this.count;
@@ -227,8 +227,8 @@ export class Table {
       this.shown.clear();
       this.draw();
     }
-    statistics.forEach((one, place) => {
-      for (const [key, text] of Object.entries(one)) {
+    statistics.forEach((column, place) => {
+      for (const [key, text] of Object.entries(column)) {
         const row = this.box.querySelectorAll(`tfoot [data-statistic="${key}"]`)[place];
         if (row) row.textContent = text;
       }
@@ -317,10 +317,10 @@ export class Table {
   }
 
   async toRow(fields) {
-    const found = await this.act(fields);
-    if (found === null) return;
+    const change = await this.act(fields);
+    if (change === null) return;
     this.forget();
-    this.told(found);
+    this.take(change);
     this.tools.elements.reason.value = "";
   }
 

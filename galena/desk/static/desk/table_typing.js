@@ -24,18 +24,18 @@ export async function typedIn(table, field) {
   const [row, place] = [Number(field.closest("tr").dataset.row), Number(field.dataset.place)];
   table.keep(row, place, field.value.trim());
   table.grow(row + 1); // the next row is there at once, for fast hands
-  const found = await table.act({
+  const change = await table.act({
     act: "cell",
     row,
     column: table.columns[place],
     text: field.value,
   });
-  if (found === null) {
+  if (change === null) {
     field.setAttribute("aria-invalid", "true");
     return;
   }
   field.removeAttribute("aria-invalid");
-  table.told(found);
+  table.take(change);
 }
 
 export async function pasted(table, event) {

@@ -106,9 +106,9 @@ export class View {
   all(whole, fromZero) {
     this.put("x", null, fromZero && whole && !this.layout.x.log ? whole.zero : null);
     for (const graph of this.layout.graphs) {
-      const found = whole?.graphs.get(graph.id);
+      const limits = whole?.graphs.get(graph.id);
       for (const side of SIDES)
-        this.put(side, graph.id, fromZero && found && !graph[side].log ? found.zero[side] : null);
+        this.put(side, graph.id, fromZero && limits && !graph[side].log ? limits.zero[side] : null);
     }
     this.moved();
   }
@@ -119,8 +119,8 @@ export class View {
       axis === "x"
         ? this.layout.x.log
         : this.layout.graphs.find(({ id }) => id === graph)[axis].log;
-    const found = axis === "x" ? whole?.zero : whole?.graphs.get(graph)?.zero[axis];
-    this.put(axis, graph, fromZero && found && !log ? found : null);
+    const limits = axis === "x" ? whole?.zero : whole?.graphs.get(graph)?.zero[axis];
+    this.put(axis, graph, fromZero && limits && !log ? limits : null);
     this.moved();
   }
 

@@ -119,13 +119,13 @@ function column(reader, n, origin, size, log) {
   );
 }
 
-function points(reader, said, xLog, yLog) {
-  const found = {
-    x: column(reader, said.n, said.x0, said.xs, xLog),
-    y: column(reader, said.n, said.y0, said.ys, yLog),
-    aside: new Set(said.aside),
+function points(reader, head, xLog, yLog) {
+  const shown = {
+    x: column(reader, head.n, head.x0, head.xs, xLog),
+    y: column(reader, head.n, head.y0, head.ys, yLog),
+    aside: new Set(head.aside),
   };
-  if (said.u_y) found.uY = column(reader, said.n, 0, 1, false);
-  if (said.u_x) found.uX = column(reader, said.n, 0, 1, false);
-  return found;
+  if (head.u_y) shown.uY = column(reader, head.n, 0, 1, false);
+  if (head.u_x) shown.uX = column(reader, head.n, 0, 1, false);
+  return shown;
 }

@@ -10,8 +10,8 @@ let fitting = [];
 let chosen = -1;
 
 function wordAtCaret() {
-  const found = field.value.slice(0, field.selectionStart).match(WORD);
-  return found ? found[0] : "";
+  const word = field.value.slice(0, field.selectionStart).match(WORD);
+  return word ? word[0] : "";
 }
 
 // A letter behind a number is a unit: 2 m offers nothing.
@@ -22,10 +22,13 @@ function isUnit(word) {
 function matching(word) {
   if (!word || isUnit(word)) return [];
   const low = word.toLowerCase();
-  const begins = (one) => one.text.toLowerCase().startsWith(low);
-  const named = (one) => low.length > 1 && one.name.toLowerCase().includes(low);
-  const found = [...offers.filter(begins), ...offers.filter((one) => !begins(one) && named(one))];
-  return found.length === 1 && found[0].text === word ? [] : found.slice(0, MOST);
+  const begins = (offer) => offer.text.toLowerCase().startsWith(low);
+  const named = (offer) => low.length > 1 && offer.name.toLowerCase().includes(low);
+  const offered = [
+    ...offers.filter(begins),
+    ...offers.filter((offer) => !begins(offer) && named(offer)),
+  ];
+  return offered.length === 1 && offered[0].text === word ? [] : offered.slice(0, MOST);
 }
 
 function show() {
@@ -37,30 +40,30 @@ function show() {
   field.removeAttribute("aria-activedescendant");
 }
 
-function item(one, place) {
-  const made = document.createElement("li");
-  made.id = `completion-${place}`;
-  made.setAttribute("role", "option");
-  made.setAttribute("aria-selected", "false");
+function item(offer, place) {
+  const row = document.createElement("li");
+  row.id = `completion-${place}`;
+  row.setAttribute("role", "option");
+  row.setAttribute("aria-selected", "false");
   for (const [tag, text] of [
-    ["b", one.shown],
-    ["span", one.name],
-    ["span", one.value],
+    ["b", offer.shown],
+    ["span", offer.name],
+    ["span", offer.value],
   ]) {
-    made.append(Object.assign(document.createElement(tag), { textContent: text }));
+    row.append(Object.assign(document.createElement(tag), { textContent: text }));
   }
-  made.addEventListener("pointerdown", (event) => {
+  row.addEventListener("pointerdown", (event) => {
     event.preventDefault(); // the field keeps the focus
     take(place);
   });
-  return made;
+  return row;
 }
 
 function choose(place) {
   chosen = (place + fitting.length) % fitting.length;
-  [...list.children].forEach((one, number) => {
-    one.setAttribute("aria-selected", String(number === chosen));
-    if (number === chosen) one.scrollIntoView({ block: "nearest" });
+  [...list.children].forEach((option, number) => {
+    option.setAttribute("aria-selected", String(number === chosen));
+    if (number === chosen) option.scrollIntoView({ block: "nearest" });
   });
   field.setAttribute("aria-activedescendant", `completion-${chosen}`);
 }
@@ -88,12 +91,12 @@ function insert(text, instead = 0) {
 // What is half typed goes along with whatever else is kept on this page, and comes back with it.
 function carry(form) {
   const typed = /** @type {HTMLFormElement} */ (document.getElementById("formula-form"));
-  for (const one of new FormData(typed).entries()) {
-    if (["csrfmiddlewaretoken", "of", "was"].includes(one[0])) continue;
+  for (const entry of new FormData(typed).entries()) {
+    if (["csrfmiddlewaretoken", "of", "was"].includes(entry[0])) continue;
     const hidden = Object.assign(document.createElement("input"), {
       type: "hidden",
-      name: `draft-${one[0]}`,
-      value: one[1],
+      name: `draft-${entry[0]}`,
+      value: entry[1],
     });
     form.append(hidden);
   }

@@ -6,7 +6,7 @@ import { say } from "../shell/js/frame.js";
 import { clock as clockText, grouped } from "../shell/js/numbers.js";
 import { begin, lastTime, paintRun, signature, take, unpackRows } from "./traces.js";
 import { replay } from "./replay.js";
-import { keep } from "./also.js";
+import { keep } from "./derived_traces.js";
 
 const main = document.querySelector("main.record");
 const clock = document.getElementById("clock");
@@ -31,12 +31,12 @@ function follow(status) {
 
 async function ask(place) {
   // for the readings from where this page stands
-  const [asked, stream] = [run, run.streams[place]];
+  const [current, stream] = [run, run.streams[place]];
   if (stream.asking) return;
   stream.asking = true;
   try {
     const answer = await fetch(`${stream.missed}?from=${stream.t.length}&stream=${place}`);
-    if (!answer.ok || asked !== run) return;
+    if (!answer.ok || current !== run) return;
     if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
     const { t, columns } = await unpackRows(answer);
     take(stream, t, columns);
@@ -47,9 +47,9 @@ async function ask(place) {
 
 const events = listen(main.dataset.events, {
   "strips": ({ strips }) => {
-    for (const one of strips) {
-      const shown = document.querySelector(`#numbers [data-channel="${one.channel}"] [data-shown]`);
-      if (shown) shown.textContent = one.text;
+    for (const strip of strips) {
+      const shown = document.querySelector(`#numbers [data-channel="${strip.channel}"] [data-shown]`);
+      if (shown) shown.textContent = strip.text;
     }
     document.dispatchEvent(new CustomEvent("strips", { detail: strips }));
   },
@@ -62,23 +62,23 @@ const events = listen(main.dataset.events, {
   "awaited": ({ text, how, trouble }) => {
     const line = document.getElementById("awaited");
     if (line) line.textContent = text + (how ? `: ${how}` : "");
-    const said = document.getElementById("trouble");
-    if (said) said.textContent = trouble;
+    const notice = document.getElementById("trouble");
+    if (notice) notice.textContent = trouble;
   },
   "run-readings": (batch) => {
     if (run?.id !== batch.run) return;
     const stream = run.streams[batch.stream];
     const { t, columns } = unpack(batch);
-    const known = stream.t.length - batch.first; // readings of this batch that are here already
-    if (known < 0) {
+    const already = stream.t.length - batch.first; // readings of this batch that are here already
+    if (already < 0) {
       ask(batch.stream);
       return;
     }
-    if (known >= t.length || stream.asking) return;
+    if (already >= t.length || stream.asking) return;
     take(
       stream,
-      t.subarray(known),
-      columns.map((column) => column.subarray(known)),
+      t.subarray(already),
+      columns.map((column) => column.subarray(already)),
     );
   },
   "gap": () => run?.streams.forEach((_, place) => ask(place)),

@@ -39,13 +39,13 @@ async function open(number, { atEnd = false } = {}) {
     main.dataset.replayUrl.replace(/0\/replay$/, `${number}/replay`),
   ).catch(() => null);
   if (!answer?.ok) return;
-  const told = await answer.json();
+  const content = await answer.json();
   if (turn !== opening) return;
-  if (told.trouble) {
-    if (!atEnd) trouble.textContent = told.trouble;
+  if (content.trouble) {
+    if (!atEnd) trouble.textContent = content.trouble;
     return;
   }
-  const next = begin(told, told.from, told.until);
+  const next = begin(content, content.from, content.until);
   await Promise.all(next.streams.map(fill));
   if (turn !== opening) return;
   run = next;
@@ -98,7 +98,7 @@ function close() {
   delete main.dataset.looking;
   bar.hidden = true;
   trouble.textContent = "";
-  document.getElementById("replay-said").textContent = "";
+  document.getElementById("replay-status").textContent = "";
   document.querySelectorAll(".rig-then, #numbers .then").forEach((element) => element.remove());
 }
 
@@ -144,7 +144,7 @@ function step(by) {
   pause();
   const t = run.streams
     .map((stream) => stream.t.all)
-    .reduce((most, one) => (one.length > most.length ? one : most));
+    .reduce((most, stamps) => (stamps.length > most.length ? stamps : most));
   const place = countUntil(t, run.at ?? run.until) - 1 + by;
   run.at = t[Math.min(Math.max(place, 0), t.length - 1)];
   enter();
@@ -162,7 +162,7 @@ function tell() {
           place < 0 ? "–" : fixed(graph.y.all[place], graph.quantity.decimals);
     }
   }
-  for (const one of drawings) look(one);
+  for (const drawing of drawings) look(drawing);
 }
 
 function say() {
@@ -171,7 +171,7 @@ function say() {
     ? ` · every ${leading.every}th reading`
     : "";
   const at = run.at === null ? "" : `t = ${fixed(run.at, leading.decimals)} s · `;
-  document.getElementById("replay-said").textContent = `${at}run ${run.number}${every}`;
+  document.getElementById("replay-status").textContent = `${at}run ${run.number}${every}`;
 }
 
 function showNumbers() {
@@ -242,6 +242,6 @@ bar.addEventListener("click", (event) => {
   const chosen = event.target.closest("[data-speed]");
   if (!chosen) return;
   speed = Number(chosen.dataset.speed);
-  for (const one of bar.querySelectorAll("[data-speed]"))
-    one.setAttribute("aria-pressed", String(one === chosen));
+  for (const button of bar.querySelectorAll("[data-speed]"))
+    button.setAttribute("aria-pressed", String(button === chosen));
 });

@@ -21,12 +21,12 @@ function tell(channel, value, u) {
 let means = false; // whether means come: before the first reading there are single readings only
 document.addEventListener("means", ({ detail }) => {
   means = true;
-  for (const one of detail) tell(one.channel, one.text, one.u);
+  for (const mean of detail) tell(mean.channel, mean.text, mean.u);
   for (const now of steps().querySelectorAll("[data-live-now]"))
-    now.textContent = detail.map((one) => one.whole).join(", ");
+    now.textContent = detail.map((mean) => mean.whole).join(", ");
 });
 document.addEventListener("strips", ({ detail }) => {
-  if (!means) for (const one of detail) tell(one.channel, one.text, "");
+  if (!means) for (const mean of detail) tell(mean.channel, mean.text, "");
 });
 document.addEventListener("phase", ({ detail: { phase, status } }) => {
   if (phase !== "stepwise") means = false;
@@ -150,8 +150,8 @@ new MutationObserver(paint).observe(main, { attributes: true, attributeFilter: [
 document.fonts.ready.then(paint);
 
 function paint() {
-  const told = document.getElementById("step-points");
-  const data = told && main.dataset.kind === "stepwise" ? JSON.parse(told.textContent) : null;
+  const points = document.getElementById("step-points");
+  const data = points && main.dataset.kind === "stepwise" ? JSON.parse(points.textContent) : null;
   points.hidden = !data;
   if (!data) return;
   const places = data.places.filter(Boolean);

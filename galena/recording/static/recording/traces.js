@@ -31,16 +31,16 @@ export class Growing {
 // quantities; `from` and `until` are its ends, or null where it grows until it is stopped.
 let begun = 0;
 
-export function begin(told, from, until) {
+export function begin(head, from, until) {
   const traces = document.getElementById("traces");
   traces.replaceChildren();
   return {
-    ...told,
+    ...head,
     from,
     until,
     at: null,
     turn: ++begun,
-    streams: told.streams.map((stream) => ({
+    streams: head.streams.map((stream) => ({
       ...stream,
       asking: false,
       t: new Growing(),
@@ -95,12 +95,12 @@ export function countUntil(t, at) {
 
 export function signature(run) {
   // what the picture depends on
-  return `${run.turn} ${run.at} ${innerWidth} ${innerHeight} ${devicePixelRatio} ${run.streams.map(({ t }) => t.length)} ${run.alsoTurn} ${run.also?.length}`;
+  return `${run.turn} ${run.at} ${innerWidth} ${innerHeight} ${devicePixelRatio} ${run.streams.map(({ t }) => t.length)} ${run.derivedTurn} ${run.derived?.length}`;
 }
 
 export function paintRun(run) {
   const graphs = run.streams.flatMap((stream) => stream.graphs.map((graph) => [stream, graph]));
-  for (const one of run.also ?? []) graphs.push([one, one.graph]);
+  for (const trace of run.derived ?? []) graphs.push([trace, trace.graph]);
   graphs.forEach(([stream, graph], place) =>
     paintGraph(run, stream, graph, place === graphs.length - 1, place === 0),
   );

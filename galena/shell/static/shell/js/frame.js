@@ -56,13 +56,13 @@ document.addEventListener(
   (event) => {
     const open = [...document.querySelectorAll("[popover]:popover-open, details.menu[open]")];
     const invoker = event.target.closest("[popovertarget], summary, a[href]"); // a link leads away
-    swallowed = open.length > 0 && !invoker && !open.some((one) => one.contains(event.target));
+    swallowed = open.length > 0 && !invoker && !open.some((panel) => panel.contains(event.target));
     if (!swallowed) return;
     event.preventDefault();
     event.stopPropagation();
-    for (const one of open) {
-      if (one.matches("details")) one.open = false;
-      else one.hidePopover();
+    for (const panel of open) {
+      if (panel.matches("details")) panel.open = false;
+      else panel.hidePopover();
     }
   },
   true,

@@ -32,7 +32,7 @@ _RAISED = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
 
 
 @lru_cache(maxsize=512)
-def read(text: str) -> Node:
+def parse(text: str) -> Node:
     """Read a formula into its parts.
 
     Raises FormulaError for a text that is empty, too long, nested too deep or no formula.
@@ -49,7 +49,7 @@ def read(text: str) -> Node:
     plain = text.translate(_SAME)
     _refuse_depth(plain)
     try:
-        return _reader().parse(plain)  # type: ignore[return-value]
+        return _parser().parse(plain)  # type: ignore[return-value]
     except UnexpectedInput as error:
         raise _explained(plain, error) from None
     except VisitError as error:
@@ -60,7 +60,7 @@ def read(text: str) -> Node:
 
 def rename(text: str, old: str, new: str) -> str:
     """Write a formula with another symbol in every place of one. Raises FormulaError."""
-    for name in reversed(names(read(text))):
+    for name in reversed(names(parse(text))):
         if name.symbol == old:
             text = text[: name.start] + new + text[name.end :]
     return text
@@ -102,7 +102,7 @@ def _too_deep(place: int) -> FormulaError:
 
 
 @lru_cache(maxsize=1)
-def _reader() -> Lark:
+def _parser() -> Lark:
     grammar = resources.files("galena.core.formula").joinpath("grammar.lark").read_text("utf-8")
     return Lark(
         grammar.replace("// UNIT is put in", f"UNIT.2: /{_unit_pattern()}/\n// UNIT is put in"),

@@ -14,15 +14,15 @@ from galena.core.errors import GalenaError
 
 PATIENCE = 40.0  # seconds that a piece of work may take
 WAIT = 20.0  # seconds for a worker to be free
-WORKERS = 2
+MOST_WORKERS = 2
 _STARTING = 15.0  # a worker imports what it needs
 
 
-class PressError(GalenaError, RuntimeError):
+class WorkerError(GalenaError, RuntimeError):
     """Work could not be done in time, or at all."""
 
 
-class _LostError(PressError):
+class _LostError(WorkerError):
     """A worker hangs or has died."""
 
 
@@ -63,10 +63,10 @@ class _Worker:
         self._pipe.close()
 
 
-class Press:
+class Workers:
     """Workers that are started when they are first needed; one that hangs or dies is replaced."""
 
-    def __init__(self, workers: int = WORKERS) -> None:
+    def __init__(self, workers: int = MOST_WORKERS) -> None:
         self._most = workers
         self._idle: list[_Worker] = []
         self._busy = 0
@@ -75,7 +75,7 @@ class Press:
     def do(self, work: Callable[..., Any], *arguments: Any, patience: float = PATIENCE) -> Any:
         """Do work in a worker and give its result, or raise what it has raised.
 
-        Raises PressError where it takes longer than `patience`, and where no worker is free.
+        Raises WorkerError where it takes longer than `patience`, and where no worker is free.
         """
         worker = self._take()
         try:
@@ -91,7 +91,7 @@ class Press:
         with self._changed:
             free = self._changed.wait_for(lambda: self._busy < self._most, WAIT)
             if not free:
-                raise PressError("Too much is being made at once. Try again in a minute.")
+                raise WorkerError("Too much is being made at once. Try again in a minute.")
             self._busy += 1
             while self._idle:
                 worker = self._idle.pop()
@@ -134,7 +134,7 @@ def _work(pipe: Connection) -> None:
         try:
             pipe.send(answer)
         except Exception:  # what cannot be handed over is told in words
-            pipe.send((False, PressError(f"{type(answer[1]).__name__} cannot be handed over.")))
+            pipe.send((False, WorkerError(f"{type(answer[1]).__name__} cannot be handed over.")))
 
 
-PRESS = Press()
+WORKERS = Workers()

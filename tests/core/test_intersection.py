@@ -7,7 +7,7 @@ import pytest
 
 from galena.core.errors import FitError
 from galena.core.fits import fit, intersect
-from galena.core.fits.meeting import place_of
+from galena.core.fits.intersection import place_of
 
 X = np.concatenate((np.linspace(-3, -0.2, 30), np.linspace(0.2, 3, 30)))
 RNG = np.random.default_rng(1)

@@ -84,7 +84,7 @@ class Reader:
     remarks: list[str]
     free: bool = False
 
-    def said(self, term: Term) -> str:
+    def quote(self, term: Term) -> str:
         """Give a part as it was typed."""
         return term.is_inside(self.text)
 

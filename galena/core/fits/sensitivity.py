@@ -13,7 +13,7 @@ from galena.core.fits.result import Fit
 Floats = NDArray[np.float64]
 
 
-def gains(
+def sensitivities(
     fit: Fit, x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None = None
 ) -> tuple[NDArray[np.bool_], Floats]:
     """Tell by how much each free parameter moves with each reading, to first order.
@@ -32,11 +32,11 @@ def gains(
     if fit.centred is not None:
         return kept, _of_polynomial(fit, fit.centred, some, weights)
     columns = [fit.model.parameters.index(name) for name in fit.free]
-    slopes = fit.model.slopes(some, fit.params)[:, columns] * weights[:, None]
-    size = np.linalg.norm(slopes, axis=0)
+    jacobian = fit.model.jacobian(some, fit.params)[:, columns] * weights[:, None]
+    size = np.linalg.norm(jacobian, axis=0)
     if not (np.isfinite(size).all() and (size > 0).all()):
         raise FitError("The model has no slopes at these readings.")
-    return kept, (np.linalg.pinv(slopes / size).T / size) * weights[:, None]
+    return kept, (np.linalg.pinv(jacobian / size).T / size) * weights[:, None]
 
 
 def _of_polynomial(fit: Fit, centred: Centred, x: Floats, weights: Floats) -> Floats:
@@ -63,6 +63,6 @@ def moved(
     by = np.asarray(shift, dtype=np.float64)
     if not fit.free or not np.isfinite(by).any():
         return dict.fromkeys(fit.params, 0.0)
-    kept, by_reading = gains(fit, x, by, u_y)
+    kept, by_reading = sensitivities(fit, x, by, u_y)
     step = by[kept] @ by_reading
     return dict.fromkeys(fit.params, 0.0) | dict(zip(fit.free, map(float, step), strict=True))

@@ -53,7 +53,7 @@ def intersect(fit_a: Fit, fit_b: Fit, near: float | None = None) -> Crossing:
             "or other models."
         )
     va, vb = float(fit_a.band(x)[0]) ** 2, float(fit_b.band(x)[0]) ** 2
-    slope_a, slope_b = float(fit_a.rate(x)[0]), float(fit_b.rate(x)[0])
+    slope_a, slope_b = float(fit_a.derivative(x)[0]), float(fit_b.derivative(x)[0])
     apart = slope_a - slope_b
     if not abs(apart) > _PARALLEL * max(abs(slope_a), abs(slope_b)):
         raise FitError("The two fits touch or run parallel there: no meeting can be told.")
@@ -74,12 +74,12 @@ def place_of(fit: Fit, y: float, near: float | None = None) -> Crossing:
     near = (fit.reach[0] + fit.reach[1]) / 2 if near is None else near
     x = None
     if fit.model.facts.is_line:  # a line reaches any value, however far away
-        steep, height = float(fit.rate(near)[0]), float(fit.predict(near)[0])
+        steep, height = float(fit.derivative(near)[0]), float(fit.predict(near)[0])
         rise = abs(steep) * (fit.reach[1] - fit.reach[0])
         x = near + (y - height) / steep if rise > _PARALLEL * abs(height) else None
     else:
         x = _root(lambda at: fit.predict(at) - y, (fit,), near)
-    slope = math.nan if x is None or not math.isfinite(x) else float(fit.rate(x)[0])
+    slope = math.nan if x is None or not math.isfinite(x) else float(fit.derivative(x)[0])
     if x is None or not 0 < abs(slope) < math.inf:
         raise FitError(f"The fit does not reach {y:g} where there are readings or near there.")
     return Crossing(x, y, float(fit.band(x)[0]) / abs(slope), 0.0)
@@ -95,7 +95,7 @@ def _of_lines(fit_a: Fit, fit_b: Fit, near: float) -> float | None:
     for fit in (fit_a, fit_b):
         if not fit.model.facts.is_straight:
             return None
-    slope_a, slope_b = float(fit_a.rate(near)[0]), float(fit_b.rate(near)[0])
+    slope_a, slope_b = float(fit_a.derivative(near)[0]), float(fit_b.derivative(near)[0])
     if not abs(slope_a - slope_b) > _PARALLEL * max(abs(slope_a), abs(slope_b)):
         raise FitError(
             "The two lines are parallel: they meet nowhere. Fit other stretches, or other models."
@@ -114,9 +114,9 @@ def _root(off: Callable[[Floats], Floats], of: tuple[Fit, ...], near: float) -> 
             places = _closer_to_zero(places)
         with np.errstate(all="ignore"):
             values = off(places)
-            signs = np.flatnonzero(np.sign(values[:-1]) * np.sign(values[1:]) < 0)
+            runs_test = np.flatnonzero(np.sign(values[:-1]) * np.sign(values[1:]) < 0)
         roots = [float(place) for place in places[values == 0.0]]
-        refined = [_refined(off, float(places[i]), float(places[i + 1])) for i in signs]
+        refined = [_refined(off, float(places[i]), float(places[i + 1])) for i in runs_test]
         roots += [x for x in refined if x is not None]
         if roots:
             return min(roots, key=lambda x: abs(x - near))

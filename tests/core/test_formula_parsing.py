@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from galena.core.errors import FormulaError
 from galena.core.formula import compile
-from galena.core.formula.reading import DEEPEST, read, rename, same_symbol
+from galena.core.formula.parsing import DEEPEST, parse, rename, same_symbol
 from galena.core.formula.syntax import Node, Number, names
 from galena.core.formula.typesetting import mathml
 
@@ -32,7 +32,7 @@ SYMBOLS = {"x": "m", "y": "m", "t": "s", "v": "m/s", "m": "kg", "T_1": "°C", "n
     ],
 )
 def test_a_number_with_its_unit_is_one_quantity(text, number, unit):
-    found = read(text)
+    found = parse(text)
     assert isinstance(found, Number)
     assert (found.text, found.unit) == (number, unit)
 
@@ -97,7 +97,7 @@ def test_too_long_and_too_deep_formulas_are_refused_at_once(text):
 
 
 def test_a_formula_may_be_as_deep_as_it_says():
-    assert read("(" * DEEPEST + "x" + ")" * DEEPEST)
+    assert parse("(" * DEEPEST + "x" + ")" * DEEPEST)
 
 
 LETTERS = st.text(alphabet="xyvmTtn_1205.,+-*/^()·²√°π=$ \t\nsirateln éΩ", max_size=40)
@@ -124,7 +124,7 @@ def test_a_symbol_is_renamed_in_every_place_and_nowhere_else():
     text = "x + 2 m*x_1 - rate(x, t)/xx + T₁"
     assert rename(text, "x", "s_0") == "s_0 + 2 m*x_1 - rate(s_0, t)/xx + T₁"
     assert rename(text, "T_1", "T_2") == "x + 2 m*x_1 - rate(x, t)/xx + T_2"
-    assert shape(read(rename(text, "m", "M"))) == shape(read(text))
+    assert shape(parse(rename(text, "m", "M"))) == shape(parse(text))
 
 
 @pytest.mark.parametrize(
@@ -132,7 +132,7 @@ def test_a_symbol_is_renamed_in_every_place_and_nowhere_else():
 )
 def test_running_numbers_below_the_line_are_kept_alike(typed, kept):
     assert same_symbol(typed) == kept
-    assert names(read(typed))[0].symbol == kept
+    assert names(parse(typed))[0].symbol == kept
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,7 @@ _EXACT_UP_TO = 400
 
 
 @dataclass(frozen=True)
-class Signs:
+class RunsTest:
     """How often residuals change their sign, in order of x.
 
     count: residuals that are not zero; changes: of sign; longest: the longest stretch of one
@@ -40,7 +40,7 @@ class Signs:
         return self.probability < UNLIKELY and not self.follow
 
     @property
-    def said(self) -> str:
+    def verdict(self) -> str:
         """The verdict in words."""
         if self.count < 5:
             return "too few residuals to see a pattern"
@@ -52,7 +52,7 @@ class Signs:
         return f"no pattern ({self.changes} {times} of sign in {self.count})"
 
 
-def signs(residuals: ArrayLike) -> Signs:
+def runs_test(residuals: ArrayLike) -> RunsTest:
     """Test residuals, in order of x, for stretches of one sign.
 
     Source: Wald and Wolfowitz, The Annals of Mathematical Statistics 11 (1940) 147; the exact
@@ -71,7 +71,7 @@ def signs(residuals: ArrayLike) -> Signs:
     if count >= 5 and above and below:
         probability = _as_few(turns.size + 1, above, below)
     follow = probability < UNLIKELY and _follow(values[np.isfinite(values)])
-    return Signs(count, int(turns.size), longest, probability, follow)
+    return RunsTest(count, int(turns.size), longest, probability, follow)
 
 
 def _follow(residuals: Floats) -> bool:

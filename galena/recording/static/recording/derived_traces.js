@@ -7,7 +7,7 @@ const traces = document.getElementById("traces");
 const numbers = document.getElementById("numbers");
 let asking = false;
 let lasted = 0; // how long the last answer took: a long run is asked for less often
-let asked = { run: null, at: 0, count: -1, keys: "" };
+let request = { run: null, at: 0, count: -1, keys: "" };
 
 const chosen = () =>
   box ? [...box.querySelectorAll("input:checked")].map(({ value }) => value) : [];
@@ -16,12 +16,12 @@ const chosen = () =>
 export function keep(run, now) {
   const keys = chosen().join();
   const count = run.streams.reduce((sum, { t }) => sum + t.length, 0);
-  if (run !== asked.run || keys !== asked.keys) lay(run, keys);
+  if (run !== request.run || keys !== request.keys) lay(run, keys);
   if (
     !keys ||
     asking ||
-    (count === asked.count && run === asked.run) ||
-    now - asked.at < Math.max(EVERY, 8 * lasted)
+    (count === request.count && run === request.run) ||
+    now - request.at < Math.max(EVERY, 8 * lasted)
   )
     return;
   ask(run, keys, count, now);
@@ -29,17 +29,17 @@ export function keep(run, now) {
 
 function lay(run, keys) {
   const wanted = keys ? keys.split(",") : [];
-  run.also = (run.also ?? []).filter(
+  run.derived = (run.derived ?? []).filter(
     ({ key, graph }) => wanted.includes(key) || graph.canvas.remove(),
   );
-  for (const said of numbers.querySelectorAll("[data-formula]"))
-    if (!wanted.includes(said.dataset.formula)) said.remove();
-  asked = { run, at: 0, count: -1, keys };
+  for (const readoutBox of numbers.querySelectorAll("[data-formula]"))
+    if (!wanted.includes(readoutBox.dataset.formula)) readoutBox.remove();
+  request = { run, at: 0, count: -1, keys };
 }
 
 async function ask(run, keys, count, now) {
   asking = true;
-  asked = { run, at: now, count, keys };
+  request = { run, at: now, count, keys };
   try {
     const query = keys
       .split(",")
@@ -48,54 +48,54 @@ async function ask(run, keys, count, now) {
     const answer = await fetch(
       `${box.dataset.derived.replace("/0/", `/${run.number}/`)}?${query}`,
     ).catch(() => null);
-    if (!answer?.ok || asked.run !== run || asked.keys !== keys) return;
+    if (!answer?.ok || request.run !== run || request.keys !== keys) return;
     lasted = performance.now() - now;
-    for (const told of (await answer.json()).quantities) show(run, told);
-    run.alsoTurn = (run.alsoTurn ?? 0) + 1;
+    for (const derived of (await answer.json()).quantities) show(run, derived);
+    run.derivedTurn = (run.derivedTurn ?? 0) + 1;
   } finally {
     asking = false;
   }
 }
 
-function show(run, told) {
-  const key = String(told.key);
-  let one = run.also.find((known) => known.key === key);
-  if (!one) {
+function show(run, derived) {
+  const key = String(derived.key);
+  let trace = run.derived.find((drawn) => drawn.key === key);
+  if (!trace) {
     const canvas = Object.assign(document.createElement("canvas"), {
       role: "img",
-      ariaLabel: `${told.symbol} over time`,
+      ariaLabel: `${derived.symbol} over time`,
     });
     traces.append(canvas);
-    one = { key, t: null, graph: { quantity: told, canvas, lo: Infinity, hi: -Infinity } };
-    run.also.push(one);
+    trace = { key, t: null, graph: { quantity: derived, canvas, lo: Infinity, hi: -Infinity } };
+    run.derived.push(trace);
   }
-  const y = Float64Array.from(told.y, (value) => value ?? NaN);
-  one.t = { all: Float64Array.from(told.t), length: told.t.length };
-  [one.graph.lo, one.graph.hi] = [Infinity, -Infinity];
+  const y = Float64Array.from(derived.y, (value) => value ?? NaN);
+  trace.t = { all: Float64Array.from(derived.t), length: derived.t.length };
+  [trace.graph.lo, trace.graph.hi] = [Infinity, -Infinity];
   for (const value of y) {
-    if (value < one.graph.lo) one.graph.lo = value;
-    if (value > one.graph.hi) one.graph.hi = value;
+    if (value < trace.graph.lo) trace.graph.lo = value;
+    if (value > trace.graph.hi) trace.graph.hi = value;
   }
-  one.graph.y = { all: y };
-  readout(key, told);
+  trace.graph.y = { all: y };
+  readout(key, derived);
 }
 
-function readout(key, told) {
-  let said = numbers.querySelector(`[data-formula="${key}"]`);
-  if (!said) {
-    said = document.createElement("div");
-    said.className = "big";
-    said.dataset.formula = key;
+function readout(key, derived) {
+  let readoutBox = numbers.querySelector(`[data-formula="${key}"]`);
+  if (!readoutBox) {
+    readoutBox = document.createElement("div");
+    readoutBox.className = "big";
+    readoutBox.dataset.formula = key;
     const part = (className) => Object.assign(document.createElement("span"), { className });
-    said.append(part("text"), part("unit"), part("of"));
-    numbers.querySelector(".clock").before(said);
+    readoutBox.append(part("text"), part("unit"), part("of"));
+    numbers.querySelector(".clock").before(readoutBox);
   }
-  said.querySelector(".text").textContent = told.text;
-  said.querySelector(".unit").textContent = told.unit;
-  said
+  readoutBox.querySelector(".text").textContent = derived.text;
+  readoutBox.querySelector(".unit").textContent = derived.unit;
+  readoutBox
     .querySelector(".of")
     .replaceChildren(
-      ...(told.trouble ? [told.trouble] : [...typeset(told.symbol), " by its formula"]),
+      ...(derived.trouble ? [derived.trouble] : [...typeset(derived.symbol), " by its formula"]),
     );
 }
 
