@@ -131,7 +131,9 @@ def test_signs_of_a_smoothed_rate_tell_nothing_of_a_curve():
     rate = smooth_rate(3 * t + rng.normal(0, 0.05, t.size), t, 21)
     found = runs_test(rate - rate.mean())
     assert found.probability < 0.05 and found.follow and not found.is_curve
-    assert found.verdict == "neighbours are alike, whatever the model: signs tell nothing of a curve"
+    assert (
+        found.verdict == "neighbours are alike, whatever the model: signs tell nothing of a curve"
+    )
     assert "keep one sign" not in said(fit("constant", t, rate))
     curve = runs_test(fit("line", X, X**1.5 + noise()).residuals)
     assert curve.is_curve

@@ -48,7 +48,9 @@ async function ask(place) {
 const events = listen(main.dataset.events, {
   "strips": ({ strips }) => {
     for (const strip of strips) {
-      const shown = document.querySelector(`#numbers [data-channel="${strip.channel}"] [data-shown]`);
+      const shown = document.querySelector(
+        `#numbers [data-channel="${strip.channel}"] [data-shown]`,
+      );
       if (shown) shown.textContent = strip.text;
     }
     document.dispatchEvent(new CustomEvent("strips", { detail: strips }));
