@@ -17,7 +17,8 @@ def x_decimals(sheet: Sheet, run: Run) -> int:
 
 def time_decimals(run: Run) -> int:
     """Tell how many decimals a time of this run needs to be told from the next."""
-    return 1 if run.rate is None else numbers.decimals_for_steps(1 / run.rate)
+    interval = run.kind.interval(run)
+    return 1 if interval is None else numbers.decimals_for_steps(interval)
 
 
 def place(sheet: Sheet, x: float, decimals: int, longest: float) -> tuple[str, str]:

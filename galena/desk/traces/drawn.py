@@ -28,8 +28,9 @@ class RunReadings:
 
     def has_near(self, index: int, x: float) -> bool:
         """Tell whether a reading lies so near to a place that it is the one meant there."""
-        if self.run.rate is not None:
-            reach = 0.75 / self.run.rate
+        interval = self.run.kind.interval(self.run)
+        if interval is not None:
+            reach = 0.75 * interval
         else:
             steps = np.diff(self.readings.t)
             reach = 0.5 * float(np.median(steps[steps > 0])) if (steps > 0).any() else math.inf

@@ -51,6 +51,10 @@ class RunKind(ABC):
     def counts(self, runs: list[Run]) -> dict[int, int]:
         """Count the readings of each run, by its key."""
 
+    def interval(self, run: Run) -> float | None:
+        """Give the time between two readings, in s; None where they come as a person wants."""
+        return None
+
     def remarks(self, run: Run) -> Iterable[Remark | None]:
         """Take a second look at a run that has ended."""
         return ()

@@ -56,6 +56,9 @@ class Timed(RunKind):
             counts[key] = max(counts.get(key, 0), row["n"])
         return counts
 
+    def interval(self, run: Run) -> float | None:
+        return 1 / run.rate
+
     def remarks(self, run: Run) -> Iterator[Remark | None]:
         yield from judging.of_timed(run, has_end=self.ends_at_rest and run.duration is not None)
 

@@ -48,7 +48,7 @@ def replay(request, experiment_id: int, number: int):
         return JsonResponse({"trouble": str(error)})
     with_times = [block for block in blocks if block.times is not None]
     streams = [
-        _at_a_rate(run, place, block) if block.in_time else _row_by_row(block)
+        _row_by_row(block) if block.stream is None else _at_a_rate(run, place, block)
         for place, block in enumerate(with_times)
     ]
     ends = [end for stream in streams for end in stream.pop("ends")]
@@ -76,7 +76,7 @@ def _at_a_rate(run: Run, place: int, block: Block) -> dict:
     return {
         "missed": f"{url}?stream={place}&every={every}",
         "every": every,
-        "decimals": min(numbers.decimals_for_steps(1 / run.rate), 6),
+        "decimals": _decimals_of_times(block.run),
         "quantities": _quantities(block),
         "ends": [float(block.times[0]), float(block.times[count - 1])] if count else [],
     }
@@ -88,11 +88,17 @@ def _row_by_row(block: Block) -> dict:
     t = block.times[order]
     return {
         "every": 1,
-        "decimals": 1,
+        "decimals": _decimals_of_times(block.run),
         "quantities": _quantities(block),
         "rows": [t.tolist(), *(_plain(one.readings.y[order]) for one in block.columns.values())],
         "ends": [float(t[0]), float(t[-1])] if t.size else [],
     }
+
+
+def _decimals_of_times(run: Run) -> int:
+    """Say how many decimals tell a row's time from the next one's; rows taken by hand need few."""
+    interval = run.kind.interval(run)
+    return 1 if interval is None else min(numbers.decimals_for_steps(interval), 6)
 
 
 def _plain(values: np.ndarray) -> list[float | None]:
