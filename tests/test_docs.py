@@ -8,10 +8,15 @@ import pytest
 
 from galena.core import units
 from galena.core.errors import FormulaError
+from galena.core.fits import MODELS
 from galena.core.formula import FUNCTIONS, compile
 from galena.core.formula.constants import constants
+from galena.core.second_look import LOOKS
+from galena.desk.findings.questions import QUESTIONS, TYPED
 from galena.instruments.rigs import RIGS
 from galena.instruments.rigs.faults import FAULTS
+from scripts import layers
+from tests.recipes import recipes
 
 ROOT = Path(__file__).resolve().parent.parent
 PROTOCOL = (ROOT / "docs" / "protocol.md").read_text("utf-8")
@@ -108,3 +113,41 @@ def test_every_function_and_constant_of_formulas_is_described_and_every_example_
     for text in asked:
         known = {**symbols, "x": ""} if re.match(r"a?(exp|sin|cos|tan|erf)", text) else symbols
         assert compile(text, known), text
+
+
+def test_the_picture_of_the_layers_is_what_the_contracts_say():
+    assert layers.PICTURE.read_text("utf-8") == layers.draw()
+    described = [layers.purpose(package) for package in layers.layers()]
+    assert len(described) > 10 and all(described)
+
+
+def test_every_question_and_every_look_is_described():
+    described = " ".join((ROOT / "docs" / "findings.md").read_text("utf-8").lower().split())
+    asked = [one for one in QUESTIONS.values() if one.key not in (*MODELS, TYPED)]
+    assert [one.key for one in asked if one.ask.lower() not in described] == []
+    assert [model.key for model in MODELS.values() if model.label.lower() not in described] == []
+    assert [look.key for look in LOOKS.values() if look.about not in described] == []
+
+
+def test_every_file_that_the_documents_name_is_there():
+    for file in ("architecture.md", "adding.md"):
+        text = (ROOT / "docs" / file).read_text("utf-8")
+        named = re.findall(
+            r"`((?:[a-z_]+/)+[\w.]+\.(?:py|css|txt|md))`", re.sub("```.*?```", "", text, flags=re.S)
+        )
+        roots = (ROOT, ROOT / "galena")
+        new = {step.file for steps in recipes().values() for step in steps if step.where == "new"}
+        assert [one for one in named if one not in new
+                and not any((root / one).exists() for root in roots)] == []  # fmt: skip
+
+
+def test_no_line_of_a_template_is_too_long_to_be_read():
+    templates = list((ROOT / "galena").rglob("templates/**/*.html"))
+    assert len(templates) > 60
+    long = [
+        f"{file.name}:{number}"
+        for file in templates
+        for number, line in enumerate(file.read_text("utf-8").splitlines(), start=1)
+        if len(line) > 140
+    ]
+    assert long == []

@@ -1,1 +1,1 @@
-"""Instruments and their channels: found, zeroed and watched."""
+"""Instruments and their channels: connected, zeroed, calibrated and watched."""

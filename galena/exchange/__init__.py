@@ -1,1 +1,1 @@
-"""Readings out of Galena in open formats."""
+"""Readings out of Galena in open formats, and what belongs to an experiment in every app."""

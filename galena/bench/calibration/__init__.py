@@ -1,0 +1,1 @@
+"""Calibrations: takes, the curve through them, files."""

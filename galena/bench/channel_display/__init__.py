@@ -1,0 +1,1 @@
+"""How a channel is shown in an experiment: name, symbol, unit, decimals, correction."""

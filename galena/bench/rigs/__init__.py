@@ -1,0 +1,1 @@
+"""Rigs plugged in and moved by hand."""

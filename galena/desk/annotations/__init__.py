@@ -1,0 +1,1 @@
+"""Spans, markers and notes: all changes to them."""

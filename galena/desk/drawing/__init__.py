@@ -1,0 +1,1 @@
+"""What a sheet shows, packed for the browser, and as a figure on paper."""

@@ -1,0 +1,1 @@
+"""Findings: asked, worked out when shown, built on one another."""

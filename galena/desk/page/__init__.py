@@ -1,0 +1,1 @@
+"""What reads a request at the Desk: its views, and what they answer with."""

@@ -1,0 +1,1 @@
+"""A run as a table: heads, rows as text, statistics."""

@@ -1,0 +1,1 @@
+"""Symbols, formulas and what they give."""

@@ -1,0 +1,1 @@
+"""The plan of a run: its form, its size, its conditions."""

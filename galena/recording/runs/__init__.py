@@ -1,0 +1,1 @@
+"""Runs as they are listed: their facts, marks, replay and calibration afterwards."""

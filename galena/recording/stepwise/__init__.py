@@ -1,0 +1,1 @@
+"""Runs that are taken step by step."""
