@@ -19,7 +19,7 @@ test: lint
 	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 check: lint
-	$(PYTHON) -m pytest -n 2 --dist loadfile -m "not slow" --ignore tests/browser --ignore tests/benchmarks
+	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not slow and not many" --ignore tests/browser --ignore tests/benchmarks
 
 lint: .work/ready-for-tests
 	$(PYTHON) -m ruff format --check .

@@ -10,6 +10,7 @@ export default [
     rules: {
       "eqeqeq": "error",
       "no-implicit-globals": "error",
+      "no-shadow": "error",
       "no-var": "error",
       "object-shorthand": "error",
       "prefer-const": "error",

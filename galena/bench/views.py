@@ -10,24 +10,23 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from galena.bench import flows
+from galena.bench.forms import ChannelForm, ToleranceForm
 from galena.bench.live import strips
 from galena.bench.live.bench import BENCH
 from galena.bench.live.feed import Feed
 from galena.bench.live.in_use import InUseError
 from galena.bench.models import Channel, Instrument
 from galena.bench.rigs.views import rigs_context
-from galena.core import numbers, symbols
-from galena.core.errors import NumberError
 from galena.core.noise import is_moving
 from galena.core.second_look import zeros
 from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.access import experiment_for
 from galena.instruments.address import Address
 from galena.instruments.discovery import Place
-from galena.shell import requested
+from galena.shell import fields, requested
 
 SPEEDS = (9600, 19_200, 57_600, 115_200, 230_400, 921_600)
-MOST_DECIMALS, MOST_ZEROS = 9, 100
+MOST_ZEROS = 100
 LONGEST_TOPICS = 1000
 NOTHING_TO_ZERO = (
     "{} gave no reading in the last two seconds, so there is nothing to zero at. Is its cable in?"
@@ -175,29 +174,11 @@ def describe_channel(request, experiment_id: int, channel_id: int):
     shown = BENCH.show(experiment).get(channel_id)
     if shown is None:
         return _bench(request, experiment, "This channel is gone. Plug its instrument in again.")
-    posted = request.POST
-    unit = posted.get("unit")
-    decimals = posted.get("decimals")
-    if unit is not None and unit not in shown.unit_choices:
-        return _bench(request, experiment, f"{shown.name} cannot be shown in “{unit[:20]}”.")
-    symbol = posted.get("symbol", "").strip()
-    if symbol and symbol != shown.symbol and not symbols.is_symbol(symbol):
-        refusal = f"“{symbol[:20]}” is no symbol: begin with a letter; digits and _ may follow."
-        return _bench(request, experiment, refusal)
     try:
-        if decimals is not None:
-            decimals = requested.whole(decimals, "Decimals", 0, MOST_DECIMALS)
+        described = fields.read(ChannelForm, request.POST, shown=shown)
     except requested.RequestError as error:
         return _bench(request, experiment, str(error))
-    flows.describe(
-        experiment,
-        shown,
-        name=posted.get("name", ""),
-        symbol=posted.get("symbol", ""),
-        unit=unit,
-        decimals=decimals,
-        used=None if "used" not in posted else posted["used"] == "yes",
-    )
+    flows.describe(experiment, shown, **described)
     return _changed(request, experiment)
 
 
@@ -209,12 +190,10 @@ def match(request, experiment_id: int):
         BENCH.tolerances.pop(experiment.pk, None)
         return _bench(request, experiment)
     try:
-        tolerance = numbers.parse(request.POST.get("tolerance", ""), "The tolerance", "5")
-        if tolerance <= 0:
-            raise NumberError(request.POST["tolerance"], "The tolerance, above zero", "5")
-    except NumberError as error:
+        typed = fields.read(ToleranceForm, request.POST)
+    except requested.RequestError as error:
         return _bench(request, experiment, str(error))
-    BENCH.tolerances[experiment.pk] = tolerance
+    BENCH.tolerances[experiment.pk] = typed["tolerance"]
     return _bench(request, experiment)
 
 

@@ -98,7 +98,7 @@ def add_entered(
     experiment: Experiment, name: str, symbol: str, unit: str = "", decimals: str = "2"
 ) -> Quantity:
     """Give an experiment a quantity whose readings are typed. Raises ExperimentError."""
-    name, symbol = " ".join(name.split()), symbol.strip()
+    name, symbol, decimals = " ".join(name.split()), symbol.strip(), decimals.strip()
     if not name or len(name) > 60:
         raise ExperimentError("name", "Give what you type a name of up to 60 characters.")
     if not symbol:

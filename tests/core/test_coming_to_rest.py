@@ -18,6 +18,7 @@ USUAL = {"a": 3.0, "A": 3.0, "b": 2.0, "c": 1.0, "d": 0.5, "k": 2.0, "n": 1.5, "
          "τ": 3.0}  # fmt: skip
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("noise", [1e-4, 1e-7, 1e-10, 0.0])
 @pytest.mark.parametrize("model", MODELS)
 def test_every_model_comes_to_rest_however_small_the_noise(model, noise):

@@ -16,6 +16,7 @@ def sine(seed, noise=0.01):
     return y + np.random.default_rng(seed).normal(0, noise * 2.0, X.size)
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("name", ["φ", "T", "A", "c"])
 def test_the_mean_over_readings_is_near_the_truth_in_every_set(name):
     off = []

@@ -26,6 +26,7 @@ def gusts(count, keep, rng):
     return lfilter([1.0], [1.0, -keep], rng.normal(0, 1, count + 300))[300:]
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("count", [400, 500])
 @pytest.mark.parametrize("keep", [0.0, 0.5, 0.9])
 def test_the_uncertainty_of_a_mean_covers_what_it_says(keep, count):
@@ -55,6 +56,7 @@ def test_a_mean_of_one_reading_has_no_known_uncertainty():
     assert mean_with_uncertainty(y)[1] == pytest.approx(describe(y).standard_error)
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("model", MODEL)
 @pytest.mark.parametrize("keep", [0.0, 0.9])
 def test_the_uncertainties_of_a_widened_fit_cover_what_they_say(model, keep):

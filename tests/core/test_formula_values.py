@@ -142,6 +142,7 @@ def _is_straight(expression, row: dict, u: float) -> bool:
     return True
 
 
+@pytest.mark.many
 @pytest.mark.parametrize(
     "text",
     [

@@ -153,6 +153,7 @@ def _covers(key, truth, x, sd, rng, sets=1000):
     return inside / sets
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("key", ["line", "decay_constant", "sine"])
 def test_the_interval_of_one_uncertainty_covers_the_truth_in_two_of_three(key):
     x = np.linspace(0.0, 8.0, 60)
@@ -160,6 +161,7 @@ def test_the_interval_of_one_uncertainty_covers_the_truth_in_two_of_three(key):
     assert share == pytest.approx(0.68, abs=0.04)
 
 
+@pytest.mark.many
 def test_the_interval_of_a_meeting_covers_the_truth_in_two_of_three():
     rng, x, inside = np.random.default_rng(23), np.linspace(0.0, 5.0, 30), 0
     for _ in range(1000):

@@ -39,6 +39,7 @@ def test_the_area_under_a_line_is_exact_above_any_baseline(lo, width, level):
     assert area_between(X, X + 2, lo, hi, baseline="ends").value == pytest.approx(0, abs=1e-9)
 
 
+@pytest.mark.many
 def test_the_uncertainty_of_an_area_is_the_scatter_of_repeated_ones():
     rng = np.random.default_rng(1)
     for options in ({}, {"baseline": "ends"}, {"readings_only": True}):

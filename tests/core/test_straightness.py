@@ -17,6 +17,7 @@ CURVES = {
 }
 
 
+@pytest.mark.many
 @pytest.mark.parametrize(
     ("count", "weighted"),
     [(6, False), (8, False), (8, True), (12, False), (30, False), (300, False)],
@@ -56,6 +57,7 @@ def test_few_readings_tell_nothing():
     assert straightness([1, 2, 3, 4, np.nan], [1, 4, 9, 16, 25]).is_straight is None
 
 
+@pytest.mark.many
 def test_readings_that_follow_each_other_are_not_called_curved_by_themselves():
     rng, x, sets = np.random.default_rng(5), np.linspace(0, 5, 60), 300
     called = 0

@@ -66,6 +66,7 @@ def test_a_logarithmic_axis_has_decades(lo, hi, labels):
     assert all(lo <= place <= hi for place, _ in found)
 
 
+@pytest.mark.many
 def test_labels_of_any_axis_are_distinct_in_order_and_equal_to_their_places():
     rng = np.random.default_rng(5)
     number = 100_000

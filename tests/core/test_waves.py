@@ -66,6 +66,7 @@ def test_a_damped_sine_of_many_cycles_is_found(cycles):
         assert found.params[name] == pytest.approx(value, abs=5 * found.uncertainties[name])
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("model", ["sine", "damped_sine", "a*sin(b*x + p) + c"])
 def test_scatter_is_rarely_taken_for_a_wave(model):
     taken = 0

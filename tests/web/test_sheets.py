@@ -154,6 +154,7 @@ def test_a_logarithmic_axis_says_how_many_readings_it_cannot_show(as_ada, experi
     assert np.nanmax(xs) == pytest.approx(np.log10(0.5))
 
 
+@pytest.mark.many
 @pytest.mark.parametrize(
     "y",
     [

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_POST
 
 from galena.bench.calibration import flows as calibration_flows
 from galena.bench.calibration.graph import draw
+from galena.bench.forms import StandardForm
 from galena.bench.live.bench import BENCH
 from galena.bench.live.feed import Averaging
 from galena.bench.models import Channel
@@ -21,7 +22,7 @@ from galena.core.errors import CalibrationError, GalenaError
 from galena.core.formats.calibration_file import LONGEST, dumps
 from galena.experiments.access import experiment_for
 from galena.instruments.errors import LinkLost
-from galena.shell import requested
+from galena.shell import fields, requested
 
 MODELS = (("offset", "offset"), ("line", "line"), ("quadratic", "parabola"), ("cubic", "cubic"))
 
@@ -52,10 +53,7 @@ def take(request, experiment_id: int, channel_id: int):
     posted = request.POST
     try:
         _describe(making, posted)
-        known = posted.get("known", "").strip()
-        numbers.parse(known, "The known value", "7.00")
-        typed = posted.get("u_known", "").strip()
-        u_known = abs(numbers.parse(typed, "Its uncertainty", "0.01")) if typed else 0.0
+        standard = fields.read(StandardForm, posted)
         seconds = calibration_flows.parse_seconds(posted.get("seconds", ""))
         place = BENCH.feed_of(channel.pk)
         if place is None:
@@ -64,7 +62,9 @@ def take(request, experiment_id: int, channel_id: int):
     except GalenaError as error:
         return _sheet(request, experiment, channel, str(error), typed=posted)
     with _lock:
-        _takes[channel.pk, request.user.pk] = TakeInProgress(averaging, known, u_known)
+        _takes[channel.pk, request.user.pk] = TakeInProgress(
+            averaging, posted["known"].strip(), abs(standard["u_known"])
+        )
     return _sheet(request, experiment, channel, typed=posted)
 
 

@@ -4,12 +4,13 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
+from galena.bench.forms import HandleForm, PaceForm
 from galena.bench.live.bench import BENCH
-from galena.core import numbers
 from galena.core.errors import GalenaError
 from galena.experiments.access import experiment_for
 from galena.instruments.errors import InstrumentError
 from galena.instruments.rigs import RIGS
+from galena.shell import fields
 
 PACES = (1, 5, 20, 60)
 IN_FRONT = "rig in front"  # kept in the session
@@ -47,8 +48,8 @@ def set_handle(request, experiment_id: int, key: str):
     """Move a handle of a rig; the drawer stays as it is, with whatever is in the hand."""
     experiment = experiment_for(request, experiment_id)
     try:
-        value = numbers.parse(request.POST.get("value", ""), "The handle", "40")
-        rig, handle = _rig(key), request.POST.get("handle", "")
+        typed, rig = fields.read(HandleForm, request.POST), _rig(key)
+        handle, value = typed["handle"], typed["value"]
         if handle not in {one["id"] for one in rig.handles}:
             raise InstrumentError("This rig has no such handle. Load the page again.")
         BENCH.refuse_others(request.user.pk, BENCH.feeds_of_rig(key))
@@ -63,7 +64,7 @@ def set_pace(request, experiment_id: int, key: str):
     """Set how many of its seconds a rig lives in one of ours."""
     experiment = experiment_for(request, experiment_id)
     try:
-        pace = numbers.parse(request.POST.get("pace", ""), "The time factor", "20")
+        pace = fields.read(PaceForm, request.POST)["pace"]
         rig = _rig(key)
         feeds = BENCH.feeds_of_rig(key)
         BENCH.refuse_others(request.user.pk, feeds)

@@ -4,15 +4,15 @@ from typing import TypeVar
 
 from django.views.decorators.http import require_POST
 
-from galena.core import numbers
 from galena.desk.annotations import flows
 from galena.desk.models import Marker, Sheet, Span
 from galena.desk.page import responses
+from galena.desk.page.forms import MarkerPlace, SpanEnds
 from galena.desk.sheets.flows import sheets_of
 from galena.desk.traces import readout
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity
-from galena.shell import requested
+from galena.shell import fields, requested
 
 Place = TypeVar("Place", Span, Marker)
 
@@ -23,7 +23,7 @@ def add_span(request, experiment_id: int, sheet_id: int):
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
 
     def act() -> None:
-        lo, hi = _places(request, sheet, "lo", "hi")
+        lo, hi = _places(request, sheet, SpanEnds)
         flows.add_span(sheet, lo, hi, _of_graph(request, sheet))
 
     return responses.changed(request, sheet, "new span", act)
@@ -35,7 +35,7 @@ def add_marker(request, experiment_id: int, sheet_id: int):
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
 
     def act() -> None:
-        (x,) = _places(request, sheet, "x")
+        (x,) = _places(request, sheet, MarkerPlace)
         flows.add_marker(sheet, x, _of_graph(request, sheet))
 
     return responses.changed(request, sheet, "new marker", act)
@@ -47,7 +47,7 @@ def change_span(request, experiment_id: int, span_id: int):
     span, sheet = placed(request, experiment_id, Span, span_id)
     if span is None:
         return responses.show_ledger(request, sheet, responses.GONE)
-    act = lambda: flows.move_span(span, *_places(request, sheet, "lo", "hi"))  # noqa: E731
+    act = lambda: flows.move_span(span, *_places(request, sheet, SpanEnds))  # noqa: E731
     return _changed(request, sheet, span, f"span {span}", act)
 
 
@@ -57,7 +57,7 @@ def change_marker(request, experiment_id: int, marker_id: int):
     marker, sheet = placed(request, experiment_id, Marker, marker_id)
     if marker is None:
         return responses.show_ledger(request, sheet, responses.GONE)
-    act = lambda: flows.move_marker(marker, *_places(request, sheet, "x"))  # noqa: E731
+    act = lambda: flows.move_marker(marker, *_places(request, sheet, MarkerPlace))  # noqa: E731
     return _changed(request, sheet, marker, f"marker {marker}", act)
 
 
@@ -93,7 +93,7 @@ def _changed(request, sheet: Sheet, place: Span | Marker, name: str, move):
     return responses.changed(request, sheet, f"move {name}", move, about=f"move {name}")
 
 
-def _places(request, sheet: Sheet, *names: str) -> list[float]:
+def _places(request, sheet: Sheet, form: type[SpanEnds] | type[MarkerPlace]) -> list[float]:
     """Read places; those that a hand has put there come to rest on the nearest reading."""
-    places = [numbers.parse(request.POST.get(name, ""), f"The place ({name})") for name in names]
+    places = list(fields.read(form, request.POST).values())
     return readout.nearest(sheet, places) if "snap" in request.POST else places

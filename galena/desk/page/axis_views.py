@@ -10,10 +10,11 @@ from galena.core.errors import GalenaError
 from galena.desk import history
 from galena.desk.models import SIDES
 from galena.desk.page import responses
+from galena.desk.page.forms import AxisLimits
 from galena.desk.page.sheet_views import chosen, graph_for
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.access import experiment_for
-from galena.shell import requested
+from galena.shell import fields, requested
 
 
 @require_POST
@@ -112,8 +113,7 @@ def y_axis(request, experiment_id: int, graph_id: int, side: str):
 
 
 def _typed(request) -> axes.Axis:
-    ends = request.POST.get("lo", ""), request.POST.get("hi", "")
-    return axes.typed(*ends, log="log" in request.POST)
+    return fields.read(AxisLimits, request.POST)["view"]
 
 
 def _ends(request, axis: axes.Axis) -> dict:

@@ -20,12 +20,13 @@ from galena.desk.ledger import overlay, rows
 from galena.desk.models import Finding, Marker, Sheet, Span
 from galena.desk.page import panel_acts, responses
 from galena.desk.page.annotation_views import front_of, placed
+from galena.desk.page.forms import Copies, SpanEnds
 from galena.desk.page.panel import show_panel
 from galena.desk.traces.drawn import having, shown_runs
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity, Run
 from galena.experiments.quantity_flows import save_given
-from galena.shell import requested
+from galena.shell import fields, requested
 from galena.shell.templatetags.science import unit_of_difference
 
 LONGEST_TYPED = 300
@@ -169,7 +170,8 @@ def peek(request, experiment_id: int, span_id: int):
     if span is None:
         return JsonResponse({"trouble": responses.GONE}, status=409)
     try:
-        span.lo, span.hi = (numbers.parse(request.GET.get(end, ""), end) for end in ("lo", "hi"))
+        ends = fields.read(SpanEnds, request.GET)
+        span.lo, span.hi = ends["lo"], ends["hi"]
     except GalenaError as error:
         return JsonResponse({"trouble": str(error)}, status=422)
     sheet = span.sheet
@@ -198,12 +200,9 @@ def copy_along(request, experiment_id: int, span_id: int):
     span, sheet = placed(request, experiment_id, Span, span_id)
     if span is None:
         return responses.show_ledger(request, sheet, responses.GONE)
-    post = request.POST
 
     def act() -> None:
-        count = requested.whole(post.get("count"), "Copies", 0, 10**6)
-        step = numbers.parse(post.get("step", ""), "The step")
-        finding_flows.copy_along(span, count, step)
+        finding_flows.copy_along(span, **fields.read(Copies, request.POST))
 
     return responses.changed(request, sheet, f"copy span {span} along", act)
 

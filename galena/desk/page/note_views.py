@@ -2,12 +2,13 @@
 
 from django.views.decorators.http import require_POST
 
-from galena.core import numbers
 from galena.desk.annotations import flows
 from galena.desk.models import Note
 from galena.desk.page import responses
+from galena.desk.page.forms import NewNote, NotePlace, NoteShift
 from galena.desk.page.sheet_views import graph_for
 from galena.experiments.access import experiment_for
+from galena.shell import fields
 
 
 @require_POST
@@ -20,9 +21,7 @@ def add(request, experiment_id: int, graph_id: int):
         )
 
     def act() -> None:
-        x, y = _numbers(request, "x", "y")
-        text, side = request.POST.get("text", ""), request.POST.get("side", "left")
-        flows.add_note(graph, text, x, y, side)
+        flows.add_note(graph, **fields.read(NewNote, request.POST))
 
     return responses.changed(request, graph.sheet, "new note", act, whole=True)
 
@@ -43,13 +42,9 @@ def change(request, experiment_id: int, note_id: int):
         elif "text" in request.POST:
             flows.change_note(note, request.POST["text"])
         elif "dx" in request.POST:
-            flows.move_note(note, *_numbers(request, "dx", "dy"))
+            flows.move_note(note, **fields.read(NoteShift, request.POST))
         else:
-            flows.point_note(note, *_numbers(request, "x", "y"))
+            flows.point_note(note, **fields.read(NotePlace, request.POST))
 
     label = "remove a note" if "remove" in request.POST else "a note"
     return responses.changed(request, note.graph.sheet, label, act, whole=True)
-
-
-def _numbers(request, *names: str) -> list[float]:
-    return [numbers.parse(request.POST.get(name, ""), f"The place ({name})") for name in names]

@@ -7,11 +7,12 @@ from django.shortcuts import get_object_or_404
 
 from galena.core.errors import TableError
 from galena.core.formats import pasted
+from galena.desk.page.forms import Fill
 from galena.desk.tables.table import table_of
 from galena.experiments import table_flows
 from galena.experiments.models import Run, Stream, TypedColumn
 from galena.experiments.runs.kind import MEASURED
-from galena.shell import requested
+from galena.shell import fields, requested
 
 FURTHEST = 10**12  # a row that no run has
 
@@ -109,10 +110,10 @@ def _name_column(request: HttpRequest, run: Run) -> Act:
 
 
 def _fill(request: HttpRequest, run: Run) -> Act:
-    column, row, post = _column(request, run), _place(request, "row"), request.POST
-    count = requested.whole(post.get("count"), "Rows", 1, pasted.MOST_ROWS)
+    column, row = _column(request, run), _place(request, "row")
+    typed = fields.read(Fill, request.POST)
     return f"fill {column.quantity.symbol}", lambda: table_flows.fill(
-        column, row, post.get("start", ""), post.get("step", ""), count, request.user
+        column, row, typed["start"], typed["step"], typed["count"], request.user
     )
 
 

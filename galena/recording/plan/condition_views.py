@@ -5,24 +5,18 @@ from django.views.decorators.http import require_POST
 
 from galena.experiments import flows
 from galena.experiments.access import experiment_for
+from galena.recording.plan.forms import NewCondition, NewEntered
 from galena.recording.plan.views import answer_panel
+from galena.shell import fields
 
 
 @require_POST
 def add(request, experiment_id: int):
     """Give the experiment a further condition."""
     experiment = experiment_for(request, experiment_id)
-    posted = request.POST
 
     def add_it() -> None:
-        flows.add_condition(
-            experiment,
-            posted.get("new-name", "")[:100],
-            posted.get("new-kind", ""),
-            posted.get("new-symbol", "")[:20],
-            posted.get("new-unit", "")[:60],
-            posted.get("new-choices", "")[:600],
-        )
+        flows.add_condition(experiment, **fields.read(NewCondition, request.POST))
 
     return answer_panel(request, experiment, add_it, "condition")
 
@@ -39,16 +33,9 @@ def drop(request, experiment_id: int, key: int):
 def add_entered(request, experiment_id: int):
     """Give the experiment a quantity that is typed with each reading."""
     experiment = experiment_for(request, experiment_id)
-    posted = request.POST
 
     def add_it() -> None:
-        flows.add_entered(
-            experiment,
-            posted.get("typed-name", "")[:100],
-            posted.get("typed-symbol", "")[:20],
-            posted.get("typed-unit", "")[:60],
-            posted.get("typed-decimals", "2").strip()[:4],
-        )
+        flows.add_entered(experiment, **fields.read(NewEntered, request.POST))
 
     return answer_panel(request, experiment, add_it, "typed")
 

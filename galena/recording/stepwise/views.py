@@ -99,7 +99,7 @@ def steps_context(
     form: plan_form.PlanForm | None = None,
     wrong: int | None = None,
     trouble: str = "",
-    remark: str = "",
+    notice: str = "",
 ) -> dict:
     """Give the rows of the stepwise run in the making, or of the last one, and what comes next."""
     form = form or page_form(request, experiment)
@@ -126,7 +126,7 @@ def steps_context(
         ],
         "live": _chosen(experiment, form, stepping),
         "trouble": trouble,
-        "notice": remark,
+        "notice": notice,
         "points": _points(table),
     }
 

@@ -34,12 +34,12 @@ export function label(sheet, scales) {
   for (const graph of sheet.layout.graphs) {
     const { box } = scales.get(graph.id);
     for (const side of ["left", "right"]) {
-      const label = find(`.axis-label.${side}`, graph.id);
+      const name = find(`.axis-label.${side}`, graph.id);
       if (!has(graph, side) && (side === "right" || has(graph, "right"))) {
-        label.hidden = true;
+        name.hidden = true;
         continue;
       }
-      put(label, {
+      put(name, {
         top: (box.top + box.bottom) / 2,
         maxHeight: box.bottom - box.top,
         [side]: 0.1 * size,

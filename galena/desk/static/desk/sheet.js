@@ -92,7 +92,7 @@ export class Sheet {
       hover: (x, free) => this.point(x, 0, free),
       axis: (part) => this.openAxis(part),
       key: (event) => plotKey(this, event),
-      axisKey: (label, event) => axisKey(this, label, event),
+      axisKey: (name, event) => axisKey(this, name, event),
     });
     this.stackElement.addEventListener("focusin", () => this.active(this));
     this.ruler.show(this.overlay);
@@ -311,7 +311,7 @@ export class Sheet {
 
   write(note = null) {
     const first = this.layout.graphs[0];
-    const row = this.cursor?.rows.find((row) => row.y !== null);
+    const row = this.cursor?.rows.find(({ y }) => y !== null);
     if (!note && !row) {
       say("Point at a reading first: a note is about a place in the graph.");
       return;
@@ -328,8 +328,8 @@ export class Sheet {
   }
 
   openAxis({ axis, graph }) {
-    const label = axis === "x" ? ".axis-label.along" : `.axis-label.${axis}[data-graph="${graph}"]`;
-    this.section.querySelector(label)?.click();
+    const name = axis === "x" ? ".axis-label.along" : `.axis-label.${axis}[data-graph="${graph}"]`;
+    this.section.querySelector(name)?.click();
   }
 
   show(overlay) {

@@ -49,16 +49,16 @@ export function renew(reopen) {
       (sheet) => new Sheet(sheet, { markOf, change, active: activate }),
     );
     active = null;
-    const front = sheets.find(({ id }) => id === focused) ?? sheets[0];
+    const next = sheets.find(({ id }) => id === focused) ?? sheets[0];
     for (const sheet of sheets) {
       const old = before.get(sheet.id);
       if (old) sheet.shown.takeFrom(old.shown);
       sheet.fetch();
       if (old?.cursor) sheet.point(old.cursor.x);
     }
-    if (front) {
-      active = front;
-      for (const sheet of sheets) sheet.section.dataset.active = sheet === front;
+    if (next) {
+      active = next;
+      for (const sheet of sheets) sheet.section.dataset.active = sheet === next;
     }
   }
   reopen();

@@ -145,8 +145,8 @@ function step(by) {
   const t = run.streams
     .map((stream) => stream.t.all)
     .reduce((most, stamps) => (stamps.length > most.length ? stamps : most));
-  const place = countUntil(t, run.at ?? run.until) - 1 + by;
-  run.at = t[Math.min(Math.max(place, 0), t.length - 1)];
+  const index = countUntil(t, run.at ?? run.until) - 1 + by;
+  run.at = t[Math.min(Math.max(index, 0), t.length - 1)];
   enter();
   tell();
 }
@@ -155,11 +155,11 @@ function tell() {
   slider.value = run.at;
   say();
   for (const stream of run.streams) {
-    const place = countUntil(stream.t.all, run.at) - 1;
+    const index = countUntil(stream.t.all, run.at) - 1;
     for (const graph of stream.graphs) {
       if (graph.shown)
         graph.shown.textContent =
-          place < 0 ? "–" : fixed(graph.y.all[place], graph.quantity.decimals);
+          index < 0 ? "–" : fixed(graph.y.all[index], graph.quantity.decimals);
     }
   }
   for (const drawing of drawings) look(drawing);

@@ -150,8 +150,8 @@ new MutationObserver(paint).observe(main, { attributes: true, attributeFilter: [
 document.fonts.ready.then(paint);
 
 function paint() {
-  const points = document.getElementById("step-points");
-  const data = points && main.dataset.kind === "stepwise" ? JSON.parse(points.textContent) : null;
+  const shown = document.getElementById("step-points");
+  const data = shown && main.dataset.kind === "stepwise" ? JSON.parse(shown.textContent) : null;
   points.hidden = !data;
   if (!data) return;
   const places = data.places.filter(Boolean);
