@@ -39,13 +39,13 @@ def of_models() -> None:
         def of(x, *p, model=model, names=names):
             return model.values(x, dict(zip(names, p, strict=True)))
 
-        def slopes(x, *p, model=model, names=names):
-            return model.slopes(x, dict(zip(names, p, strict=True)))
+        def jacobian(x, *p, model=model, names=names):
+            return model.jacobian(x, dict(zip(names, p, strict=True)))
 
         own = best(lambda key=key, y=y, start=start: fit(key, x, y, start=start), 7)
         first = [start[name] for name in names]
-        theirs = best(lambda y=y, of=of, slopes=slopes, first=first:
-                      curve_fit(of, x, y, p0=first, jac=slopes), 7)  # fmt: skip
+        theirs = best(lambda y=y, of=of, jacobian=jacobian, first=first:
+                      curve_fit(of, x, y, p0=first, jac=jacobian), 7)  # fmt: skip
         found = best(lambda key=key, y=y: fit(key, x, y), 1)
         print(f"{key:26s} {own * 1e3:7.2f} ms = {own / theirs:4.2f} x curve_fit; "
               f"start found as well {found * 1e3:7.1f} ms")  # fmt: skip

@@ -75,9 +75,9 @@ def of_the_core() -> None:
 
 
 def _compiled() -> None:
-    from galena.core.formula import parsing as reading
+    from galena.core.formula import parsing
 
-    reading.read.cache_clear()
+    parsing.parse.cache_clear()
     formula.compile(LONG, SYMBOLS)
 
 

@@ -17,6 +17,7 @@ from tests.waiting import until
 
 # How long an example takes depends on what else this machine does: it decides no test.
 hypothesis_settings.register_profile("galena", deadline=None)
+hypothesis_settings.register_profile("quick", deadline=None, max_examples=10)  # `make check`
 hypothesis_settings.load_profile("galena")
 
 

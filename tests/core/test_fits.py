@@ -91,12 +91,12 @@ def test_line_through_exact_points_is_that_line(slope, intercept, x):
 def test_standard_uncertainty_is_the_scatter_of_repeated_fits():
     noise = np.random.default_rng(11)
     x = np.linspace(0, 10, 40)
-    jacobian, stated = [], []
+    slopes, stated = [], []
     for _ in range(2000):
         result = fit("line", x, 3 * x + 2 + noise.normal(0, 0.5, x.size))
-        jacobian.append(result.params["slope"])
+        slopes.append(result.params["slope"])
         stated.append(result.uncertainties["slope"])
-    assert np.mean(stated) == pytest.approx(np.std(jacobian, ddof=1), rel=0.06)
+    assert np.mean(stated) == pytest.approx(np.std(slopes, ddof=1), rel=0.06)
 
 
 def test_covariance_of_slope_and_intercept_is_minus_mean_x_times_the_slope_variance():

@@ -37,6 +37,7 @@ def test_a_sine_of_many_cycles_is_found(cycles, count, uneven):
     assert np.sqrt(np.mean((found.predict(x) - wave) ** 2)) < 0.4 / np.sqrt(count) + 1e-9
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("formula", TYPED)
 @pytest.mark.parametrize(("cycles", "count"), [(450, 5000), (12.4, 300), (1.6, 60)])
 def test_a_typed_wave_has_the_same_starts(formula, cycles, count):

@@ -1,6 +1,6 @@
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from galena.instruments.rigs import RIGS
@@ -19,6 +19,7 @@ def test_a_rig_lives_the_same_life_however_it_is_asked(rig):
     assert lives[0] == lives[1]
 
 
+@settings(max_examples=25)
 @given(st.floats(1, 120))
 def test_the_tank_fills_at_flow_over_area(flow):
     tank = TideTank(seed=1)

@@ -1,9 +1,10 @@
-"""A database of before the first release is recognised, and never overwritten."""
+"""The database is that of the models; a database of before is recognised, never overwritten."""
 
 import sqlite3
 from contextlib import closing
 
 import pytest
+from django.core.management import call_command
 
 from galena.config import database
 from galena.config.database import EarlierDatabaseError, is_of_before, make_ready
@@ -51,3 +52,7 @@ def test_a_demo_world_of_before_is_put_aside_with_a_word(earlier, monkeypatch):
     assert not earlier.exists()
     assert aside.name in told
     assert make_ready(rebuild=True) == ""
+
+
+def test_the_models_are_those_of_the_migrations(db):
+    call_command("makemigrations", check=True, dry_run=True, verbosity=0)  # exits where they differ

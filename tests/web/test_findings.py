@@ -76,7 +76,13 @@ def post(client, name, pk, experiment, **fields):
     return client.post(reverse(name, args=[experiment.pk, pk]), fields)
 
 
-@pytest.mark.parametrize("kind", [key for key, one in QUESTIONS.items() if one.of == "span"])
+FEW = ("mean", "crossing", "line", "model")  # questions that are tried also while one works
+
+
+@pytest.mark.parametrize("kind", [
+    pytest.param(key, marks=[] if key in FEW else [pytest.mark.many])
+    for key, question in QUESTIONS.items() if question.of == "span"
+])  # fmt: skip
 def test_every_question_of_a_span_is_answered_for_every_run(as_ada, decays, span, kind):
     fields = {"kind": kind, "level": "25", "formula": "a*exp(-x/b) + c"}
     page = post(as_ada, "ask", span.pk, decays, **fields)
@@ -312,6 +318,7 @@ def test_models_are_compared_and_the_reason_is_kept(as_ada, decays, span):
     assert page.index("line") < page.index("exponential decay plus constant")
 
 
+@pytest.mark.many
 def test_wrong_wishes_are_answered_and_change_nothing(as_ada, decays, sheet, span):
     for fields, said in (
         ({"kind": "model", "formula": "a*exp(-"}, "stops"),

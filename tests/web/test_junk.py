@@ -133,6 +133,7 @@ def taken_back():
         transaction.set_rollback(True)
 
 
+@pytest.mark.many
 def test_what_cannot_be_meant_is_refused_in_words(as_ada, whole, subtests):
     for name, fields in POSTED:
         with subtests.test(name, fields=str(fields)[:60]), taken_back():

@@ -184,6 +184,7 @@ def test_any_readings_give_a_graph_with_limits(as_ada, experiment, y, log):
     assert as_ada.get(reverse("desk", args=[experiment.pk])).status_code == 200
 
 
+@pytest.mark.many
 def test_five_hundred_runs_are_one_window(as_ada, experiment, django_assert_max_num_queries):
     for seed in range(500):
         making.run(experiment, making.ramp(5, seed=seed))

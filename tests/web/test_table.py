@@ -238,6 +238,7 @@ def test_only_those_who_may_see_an_experiment_change_its_table(client, tern, tab
     assert client.get(reverse("rows", args=[table.experiment_id, 1])).status_code == 404
 
 
+@pytest.mark.many
 @pytest.mark.parametrize("fields", [{"row": "x"}, {"row": "-3"}, {"row": "999999"}, {}])
 def test_odd_requests_are_answered(as_ada, table, fields):
     s = column(table, "s").quantity_id

@@ -106,6 +106,6 @@ def _aicc(rss: float, count: int, free: int, weighted: bool) -> float:
     spare = count - k - 1
     if spare <= 0:
         return math.nan
-    scatter = count * math.log(rss / count) if rss > 0 else -math.inf
+    scatter = count * (math.log(rss) - math.log(count)) if rss > 0 else -math.inf
     likelihood = rss if weighted else scatter
     return likelihood + 2 * k + 2 * k * (k + 1) / spare
