@@ -78,9 +78,8 @@ def no_surer_than_readings(
     _, _, of_x, _ = _counted(fit, x, y, 0.0 if u_x is None else u_x, None)
     assert own is not None and of_x is not None
     with np.errstate(all="ignore"):
-        u = np.nan_to_num(
-            np.hypot(np.nan_to_num(own), fit.derivative(places) * np.nan_to_num(of_x))
-        )
+        from_x = fit.derivative(places) * np.nan_to_num(of_x)
+        u = np.nan_to_num(np.hypot(np.nan_to_num(own), from_x))
     weights = np.ones(places.size) if by is None else 1 / by
     design = _slopes(fit, places) * weights[:, None]
     if not u.any() or not _is_usable(design):
