@@ -53,6 +53,14 @@ assert typeset(parse("knot")) == "kn"
 value = compile("v", {"v": "kn"}, unit="m/s").evaluate({"v": 1.0})
 assert abs(float(value.values) - 1852 / 3600) < 1e-6
 """,
+    "A relation": """
+from galena.core.fits import fit
+from galena.core.straightening import RELATIONS
+x = [1.0, 2.0, 3.0, 4.0]
+seen = RELATIONS["fourth"].straighten(x, [3 * place**4 for place in x])
+assert abs(seen.relation.law(fit("line", seen.x, seen.y))["k"][0] - 3) < 1e-9
+assert abs(seen.relation.x.inverse([16.0])[0] - 2) < 1e-12
+""",
     "A kind of run": """
 from galena.experiments.models import Run
 from galena.experiments.runs import KINDS

@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "galena.recording",
     "galena.desk",
     "galena.quantities",
+    "galena.straighten",
     "galena.reports",
     "galena.exchange",
     "galena.demo",

@@ -20,6 +20,8 @@ _UNLIKELY = 0.05
 _MOST_LAGS = 10
 _LONG = 5000  # from so many readings on, what a fit takes out of its residuals does not matter
 _ROUNDS = 4
+_SMOOTH = 6  # degree of the curve that readings are looked at beside
+_ALL_CURVE = 0.01  # of the squares left beside the curve: the residuals are all curve
 _STATIONARY = 0.995  # a root of the model comes no nearer to one: an error dies away
 _GONE = 1e-6  # a correlation this small has died away
 
@@ -71,6 +73,24 @@ def follow_each_other(errors: Floats, taken_out: int = 1) -> bool:
         return False
     first = float(errors[1:] @ errors[:-1]) / whole
     return (first + taken_out / count) * math.sqrt(count) > float(norm.ppf(1 - _UNLIKELY))
+
+
+def follow_beside_a_curve(residuals: Floats, x: Floats | None = None) -> bool:
+    """Tell whether residuals follow each other beyond any smooth curve that is left in them.
+
+    residuals: shape (n,), in the order of their places; x: these, where they lie unevenly and a
+    curve may be smooth over either, shape (n,).
+    """
+    degree = min(_SMOOTH, residuals.size // (5 if x is None else 10))
+    rows = [np.linspace(-1, 1, residuals.size)]
+    if x is not None:
+        rows.append(2 * (x - x.min()) / (np.ptp(x) or 1.0) - 1)
+    powers = [np.polynomial.legendre.legvander(row, degree) for row in rows]
+    curve, _, rank, _ = np.linalg.lstsq(np.hstack(powers), residuals, rcond=1e-10)
+    rest = residuals - np.hstack(powers) @ curve
+    if float(rest @ rest) < _ALL_CURVE * float(residuals @ residuals):
+        return False  # without scatter there is nothing that could follow
+    return follow_each_other(rest, int(rank))
 
 
 def of_residuals(residuals: Floats, design: Floats) -> Autoregression:

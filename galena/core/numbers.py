@@ -144,3 +144,14 @@ def _scaled(value: float, uncertainty: float) -> tuple[str, str, int]:
     u_shown = rounded.scaleb(-exponent).quantize(step)
     text = f"{shown:f}".replace("-", MINUS)
     return (text.lstrip(MINUS) if shown == 0 else text), f"{u_shown:f}", exponent
+
+
+def concise(value: float, uncertainty: float) -> str:
+    """Show a value with its uncertainty in its last digits, as 32.04(13).
+
+    Source: JCGM 100:2008 (GUM), 7.2.2, third form.
+    """
+    shown, u, exponent = _scaled(float(value), float(uncertainty))
+    digits = u.replace(".", "").lstrip("0")
+    short = f"{shown}({digits})" if digits else shown
+    return f"{short} × 10{str(exponent).translate(_SUPERSCRIPT)}" if exponent else short

@@ -9,11 +9,9 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.stats import norm
 
-from galena.core.autoregression import follow_each_other
+from galena.core.autoregression import follow_beside_a_curve
 
 Floats = NDArray[np.float64]
-_SMOOTH = 6  # degree of the curve that readings are looked at beside
-_ALL_CURVE = 0.01  # of the squares left beside the curve: the residuals are all curve
 UNLIKELY = 0.05
 _EXACT_UP_TO = 400
 
@@ -70,19 +68,8 @@ def runs_test(residuals: ArrayLike) -> RunsTest:
     probability = math.nan
     if count >= 5 and above and below:
         probability = _as_few(turns.size + 1, above, below)
-    follow = probability < UNLIKELY and _follow(values[np.isfinite(values)])
+    follow = probability < UNLIKELY and follow_beside_a_curve(values[np.isfinite(values)])
     return RunsTest(count, int(turns.size), longest, probability, follow)
-
-
-def _follow(residuals: Floats) -> bool:
-    """Tell whether residuals follow each other beyond any smooth curve that is left in them."""
-    degree = min(_SMOOTH, residuals.size // 5)
-    z = np.linspace(-1, 1, residuals.size)
-    curve = np.polynomial.Legendre.fit(z, residuals, degree)
-    rest = residuals - curve(z)
-    if float(rest @ rest) < _ALL_CURVE * float(residuals @ residuals):
-        return False  # without scatter there is nothing that could follow
-    return follow_each_other(rest, degree + 1)
 
 
 def _as_few(runs: int, above: int, below: int) -> float:

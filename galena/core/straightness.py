@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -19,6 +20,7 @@ _UNLIKELY = 0.05
 _SIMULATED = 8000  # sets of straight readings with plain scatter, always the same ones
 _SIMULATED_AT = 200  # of more readings so many places stand for all in the simulation
 _MORE, _LASTING = 1.5, 0.98  # standard deviations more of the last error; and at most so much
+_PLAINLY = 0.15  # of the first sets: three times as many as are unlikely
 _SETS, _FEWEST_SETS, _NUMBERS, _SETTLING = 600, 120, 2_000_000, 200
 _ROUNDING = 1e-11  # of all readings: what is left over is the arithmetic's
 _AT_MOST = 1500  # means of neighbours stand for more readings
@@ -79,8 +81,8 @@ def straightness(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None = None) -> St
     if step and float(np.abs(off).max()) <= _WITHIN * step:
         return Straightness(True, "what is left over beside a line is less than the last digit")
     coarse = bool(step >= _COARSE * scatter)
-    null = _null(places.tobytes(), weights.tobytes())
-    return _judged(scaled, left, line, terms, _parabola(columns, terms), null, coarse)
+    by_chance = partial(_null, places.tobytes(), weights.tobytes())
+    return _judged(scaled, left, columns, line, terms, by_chance, coarse)
 
 
 def _in_order(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None) -> tuple[Floats, Floats, Floats]:
@@ -97,28 +99,71 @@ def _in_order(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None) -> tuple[Floats
 
 
 def _judged(
-    scaled: Floats, left: Floats, line: Floats, terms: list[Floats], parabola: Floats, null: _Null,
-    coarse: bool,
+    scaled: Floats, left: Floats, columns: Floats, line: Floats, terms: list[Floats],
+    by_chance: Callable[[], _Null], coarse: bool,
 ) -> Straightness:  # fmt: skip
-    """Judge by the two questions whether what a line leaves over is more than scatter."""
+    """Judge by the two questions whether what a line leaves over is more than scatter.
+
+    What happens by chance is simulated only where the answer is not plain without: the smallest
+    of k probabilities is rarer than p by chance between p and k p of the time (Bonferroni).
+    """
+    parabola = _parabola(columns, terms)
     probabilities, ratio = _seen(left[None], line, terms, parabola)
     best = int(np.argmin(probabilities[:, 0]))
+    smallest, most = float(probabilities[best, 0]), len(terms)
     extended = np.linalg.qr(np.column_stack((line, terms[best])))[0]
     rest = scaled - extended @ (extended.T @ scaled)
-    if coarse or autoregression.follow_each_other(rest, 3):
-        curved = _is_rare_while_following(left, rest, line, terms, float(probabilities.min()))
+    if coarse or _follow(rest, columns[:, 1] / columns[:, 0]):
+        curved = _is_rare_while_following(left, rest, line, terms, smallest)
         how = "although readings follow each other, "
     elif scaled.size >= autoregression.FEWEST:
         # Where the ratio is small readings follow each other; what is left to judge are terms.
-        curved, how = float(probabilities.min()) < null.alone, ""
+        curved, how = _is_rare(smallest, most, by_chance), ""
+    elif most * smallest < _UNLIKELY / 2:
+        curved, how = True, ""
+    elif smallest > _UNLIKELY and _is_usual(float(ratio[0]), parabola):
+        curved, how = False, ""
     else:
-        rank = min(_rank(null.smallest, float(probabilities.min())), _rank(null.ratios, ratio[0]))
+        null = by_chance()
+        rank = min(_rank(null.smallest, smallest), _rank(null.ratios, ratio[0]))
         curved, how = bool(rank < null.joint), ""
     if not curved:
         return Straightness(True, "no curve is seen beyond the scatter")
-    if probabilities[best, 0] <= null.alone:
+    if _is_rare(smallest, most, by_chance):
         return Straightness(False, f"{how}{_NAMES[best]} more explains what a line leaves over")
     return Straightness(False, f"{how}what is left over runs with its neighbours")
+
+
+def _follow(rest: Floats, x: Floats) -> bool:
+    """Tell whether what is left over follows its neighbours, and is no smooth curve itself."""
+    follow = autoregression.follow_each_other(rest, 3)
+    return follow and autoregression.follow_beside_a_curve(rest, x)
+
+
+def _is_rare(smallest: float, most: int, by_chance: Callable[[], _Null]) -> bool:
+    """Tell whether the smallest of so many probabilities is smaller than usual by chance."""
+    if most * smallest < _UNLIKELY:
+        return True
+    return bool(smallest <= _UNLIKELY and smallest <= by_chance().alone)
+
+
+def _is_usual(ratio: float, parabola: Floats) -> bool:
+    """Tell whether von Neumann's ratio of a parabola's residuals is nowhere near too small.
+
+    parabola: its columns, orthonormal, shape (n, 3). Mean and variance of a ratio of quadratic
+    forms: Durbin and Watson, Biometrika 37 (1950) 409, section 3.
+    """
+    count, spare = parabola.shape[0], parabola.shape[0] - parabola.shape[1]
+    if count > _SIMULATED_AT:
+        return False
+    across = np.eye(count) - parabola @ parabola.T
+    steps = np.diff(across, axis=0)
+    form = steps.T @ steps
+    trace = float(np.trace(form))
+    mean = trace / spare
+    squares = float(np.einsum("ij,ji->", form, form))
+    variance = 2 * (spare * squares - trace**2) / (spare**2 * (spare + 2))
+    return bool(ratio > mean - math.sqrt(max(0.0, variance)))
 
 
 def _thinned(x: Floats, y: Floats, weights: Floats) -> tuple[Floats, Floats, Floats]:
@@ -215,11 +260,17 @@ def _is_rare_while_following(
     if root > _LASTING:
         followed = followed * (_LASTING / root) ** np.arange(1, followed.size + 1)
     sets = max(_FEWEST_SETS, min(_SETS, _NUMBERS // count))
-    noise = np.random.default_rng(3).normal(size=(sets, count + _SETTLING))
-    errors = lfilter([1.0], np.concatenate(([1.0], -followed)), noise, axis=1)[:, _SETTLING:]
-    simulated = errors - (errors @ line) @ line.T
-    by_chance = _seen(simulated, line, terms, line)[0].min(axis=0)
-    return float(np.mean(by_chance <= smallest)) < _UNLIKELY
+    draw = np.random.default_rng(3)
+    as_small = 0
+    for some in (_FEWEST_SETS, sets - _FEWEST_SETS):
+        noise = draw.normal(size=(some, count + _SETTLING))
+        errors = lfilter([1.0], np.concatenate(([1.0], -followed)), noise, axis=1)[:, _SETTLING:]
+        simulated = errors - (errors @ line) @ line.T
+        by_chance = _seen(simulated, line, terms, line)[0].min(axis=0) if some else np.empty(0)
+        as_small += int(np.count_nonzero(by_chance <= smallest))
+        if as_small == 0 or as_small > _PLAINLY * _FEWEST_SETS:  # no further sets would change it
+            return as_small == 0
+    return as_small / sets < _UNLIKELY
 
 
 def _step(y: Floats) -> float:

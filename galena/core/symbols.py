@@ -9,8 +9,12 @@ _SUBSCRIPTS = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
 def plain(symbol: str) -> str:
     """Write a symbol in one line of text: a running number becomes a subscript, T_1 → T₁."""
-    base, _, below = symbol.partition("_")
-    return base + below.translate(_SUBSCRIPTS) if below.isdigit() and below.isascii() else symbol
+    return "".join(text if kind != "sub" else _lowered(text) for kind, text in parts(symbol))
+
+
+def _lowered(below: str) -> str:
+    numbered = below.isdigit() and below.isascii()
+    return below.translate(_SUBSCRIPTS) if numbered else f"_{below}"
 
 
 _SYMBOL = re.compile(r"[^\W\d_][^\W_]*(?:_[^\W_]+)*_?")
@@ -24,6 +28,40 @@ def is_symbol(text: str) -> bool:
     """
     plain_text = len(text) <= LONGEST and _SYMBOL.fullmatch(text) is not None
     return plain_text and all(one == "_" or one.isalpha() or one.isdecimal() for one in text)
+
+
+_PARTS = re.compile(
+    r"(?:(?P<upright>ln(?![^\W\d_])|pH(?![^\W_])|(?<!\d)/[^)]*)|(?P<symbol>[^\W\d_¹²³⁰⁴-⁹][^\W_¹²³⁰⁴-⁹]*))"
+    r"(?:_(?P<sub>[^\W¹²³⁰⁴-⁹]+))?"
+)
+
+
+def parts(symbol: str) -> list[tuple[str, str]]:
+    """Cut a symbol into what is typeset alike, as pairs of kind and text.
+
+    Kinds: `symbol` (italic), `sub` (a subscript), and an empty kind for what is upright: names of
+    functions, units, raised figures. `E_kin`, `d⁻²`, `√d`, `ln(E/lx)`, `(t − t_0)²`.
+    """
+    cut: list[tuple[str, str]] = []
+    end = 0
+    for match in _PARTS.finditer(symbol):
+        if match.start() > end:
+            cut.append(("", symbol[end : match.start()]))
+        if match["upright"]:
+            cut.append(("", match["upright"]))
+        else:
+            cut.append(("symbol", match["symbol"]))
+        if match["sub"]:
+            cut.append(("sub", match["sub"]))
+        end = match.end()
+    if end < len(symbol):
+        cut.append(("", symbol[end:]))
+    return cut
+
+
+def renamed(symbol: str, old: str, new: str) -> str:
+    """Give a symbol that is written with another one, as d⁻² with d, after that has a new name."""
+    return re.sub(rf"(?<![^\W_]){re.escape(old)}(?![^\W\d_]|_)", lambda _: new, symbol)
 
 
 _PIECES = re.compile(

@@ -7,6 +7,7 @@ from django.db import transaction
 from galena.core.conditions import hold
 from galena.core.errors import ConditionError, FormulaError, GalenaError, NumberError
 from galena.core.formula import parsing as reading
+from galena.core.symbols import is_symbol, renamed
 from galena.core.uncertainty_rules import RULES, size
 from galena.experiments.errors import ExperimentError
 from galena.experiments.flows import free_symbol, refuse_symbol, touch, unit_of
@@ -26,11 +27,15 @@ def add_derived(
 
     Raises FormulaError, ExperimentError.
     """
-    if experiment.derived.count() >= MOST:
-        raise ExperimentError("symbol", f"An experiment has at most {MOST} formulas.")
+    _refuse_many(experiment)
     # Never the same twice: what was undone may come back beside what was made since.
     quantity = Quantity(experiment=experiment, kind=Quantity.Kind.DERIVED, decimals=2)
     return change_derived(quantity, formula, name, symbol, unit, decimals)
+
+
+def _refuse_many(experiment: Experiment) -> None:
+    if experiment.derived.count() >= MOST:
+        raise ExperimentError("symbol", f"An experiment has at most {MOST} formulas.")
 
 
 def change_derived(
@@ -40,9 +45,35 @@ def change_derived(
 
     Raises FormulaError, ExperimentError; nothing is changed then.
     """
-    experiment = quantity.experiment
     with transaction.atomic():
         _name(quantity, name, symbol)
+        _set_formula(quantity, formula, unit, decimals)
+    quantity.refresh_from_db()
+    return quantity
+
+
+def add_transformed(experiment: Experiment, formula: str, name: str, symbol: str) -> Quantity:
+    """Give the quantity of a formula that is one of its symbols transformed, as 1/d^2.
+
+    What is there already is not made again. Its symbol is written as the formula itself, as d⁻²:
+    where a formula names it, it reads the same. Raises FormulaError, ExperimentError.
+    """
+    there = experiment.derived.filter(formula=formula, symbol=symbol).first()
+    if there is not None:
+        return there
+    _refuse_many(experiment)
+    quantity = Quantity(experiment=experiment, kind=Quantity.Kind.DERIVED, decimals=2,
+                        name=name[:60], symbol=symbol[:20])  # fmt: skip
+    with transaction.atomic():
+        _set_formula(quantity, formula, "", "")
+    quantity.refresh_from_db()
+    return quantity
+
+
+def _set_formula(quantity: Quantity, formula: str, unit: str, decimals: str) -> None:
+    """Keep a quantity with its formula, and what follows from it."""
+    experiment = quantity.experiment
+    with transaction.atomic():
         quantity.formula = formula.strip()
         quantity.unit_chosen, quantity.decimals_chosen = bool(unit.strip()), bool(decimals.strip())
         if quantity.decimals_chosen:
@@ -56,8 +87,6 @@ def change_derived(
         formulas_of(experiment).refuse_circle(quantity)
         refresh(experiment)
         touch(experiment)
-    quantity.refresh_from_db()
-    return quantity
 
 
 def describe(quantity: Quantity, name: str, symbol: str, decimals: str = "") -> None:
@@ -247,8 +276,12 @@ def rename_in_formulas(experiment: Experiment, old: str, new: str) -> None:
             changed = reading.rename(quantity.formula, reading.same_symbol(old), new)
         except FormulaError:
             continue
-        if changed != quantity.formula:
-            Quantity.objects.filter(pk=quantity.pk).update(formula=changed)
+        if changed == quantity.formula:
+            continue
+        symbol = quantity.symbol
+        if not is_symbol(symbol):  # one that is written with those of its formula, as d⁻²
+            symbol = renamed(symbol, old, new)
+        Quantity.objects.filter(pk=quantity.pk).update(formula=changed, symbol=symbol)
 
 
 def _name(named: Thing, name: str, symbol: str) -> None:

@@ -10,6 +10,7 @@ from galena.core.errors import UnitError
 from galena.core.formula.parsing import parse
 from galena.core.formula.syntax import Binary, Call, Group, Name, Negative, Node, Number
 from galena.core.numbers import MINUS
+from galena.core.symbols import parts
 
 _SIGN = {"add": "+", "subtract": MINUS, "multiply": "·"}
 # What binds more loosely than what stands around it needs brackets.
@@ -94,11 +95,20 @@ def _number(node: Number) -> str:
 
 
 def _symbol(symbol: str) -> str:
-    base, _, below = symbol.partition("_")
-    letters = _italic(base)
     if symbol == "π":
         return _upright(symbol)
-    return f"<msub>{letters}{_upright(below)}</msub>" if below else letters
+    looks = {"": _text, "symbol": _italic, "sub": _upright}
+    set_parts: list[str] = []
+    for kind, text in parts(symbol):
+        if kind == "sub" and set_parts:
+            set_parts.append(f"<msub>{set_parts.pop()}{looks[kind](text)}</msub>")
+        else:
+            set_parts.append(looks[kind](text))
+    return set_parts[0] if len(set_parts) == 1 else _row("".join(set_parts))
+
+
+def _text(letters: str) -> str:
+    return f"<mtext>{escape(letters)}</mtext>"
 
 
 def _italic(letters: str) -> str:

@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike
 from galena.core.errors import GalenaError
 from galena.core.fits.fitting import fit
 from galena.core.fits.result import Fit
+from galena.core.fits.widened import widened
 from galena.core.straightening.relation import Estimate, Relation, Straightened, rows
 
 _FAR = 2.0
@@ -60,6 +61,9 @@ def both_ways(
         )
     except GalenaError as error:
         return BothWays({}, (), trouble=str(error))
+    of_curve = widened(
+        of_curve, places[seen.kept], values[seen.kept], None if u is None else u[seen.kept]
+    )
     constants = {
         name: (of_curve.params[theirs], of_curve.uncertainties[theirs])
         for name, theirs in relation.names.items()

@@ -79,12 +79,12 @@ def _wrong_way(relation: Relation, fit: Fit) -> str:
 
 def _power(relation: Relation, fit: Fit, straight: Straightness, notes: list[str]) -> Claim:
     n, u = relation.law(fit)["n"]
+    if "slope" in fit.held:
+        notes.append(f"The exponent is held at {number(n)}.")
+        return Claim(relation.plus_constant, straight.is_straight is True, False, tuple(notes))
     exponent = near_half(n, u)
     if exponent is not None:
-        notes.append(
-            f"The exponent agrees with {number(exponent)}: hold it there and fit anew, and it is "
-            "the law that is tested."
-        )
+        notes.append(f"The exponent agrees with {number(exponent)}.")
     elif u <= _CLOSE:
         notes.append("The exponent agrees with no whole or half number.")
     else:

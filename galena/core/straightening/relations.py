@@ -155,8 +155,8 @@ def _of_x_alone(
 ) -> Relation:
     """State a relation y = k f(x) + c."""
     return Relation(
-        key, words, x, PLAIN, f"k*{formula} + c", _slope_and_intercept(x, PLAIN),
-        curve or f"k*{formula} + c", names, shapes, relation, relation + ", plus a constant",
+        key, words, x, PLAIN, f"k{formula} + c", _slope_and_intercept(x, PLAIN),
+        curve or f"k{formula} + c", names, shapes, relation, relation + ", plus a constant",
     )  # fmt: skip
 
 
@@ -172,42 +172,42 @@ def _stated() -> list[Relation]:
         replace(
             _of_x_alone(
                 "none", "no dependence", PLAIN, (_STAYS,), "{y} does not depend on {x}",
-                formula="x", curve="line", names=_LINE_NAMES),
+                formula="*x", curve="line", names=_LINE_NAMES),
             plus_constant="{y} does not depend on {x}"),
         replace(
             _of_x_alone(
                 "linear", "linear", PLAIN, (_RISES, _FALLS), "{y} is linear in {x}",
-                formula="x", curve="line", names=_LINE_NAMES),
+                formula="*x", curve="line", names=_LINE_NAMES),
             plus_constant="{y} is linear in {x}"),
         replace(
             _of_x_alone(
                 "proportional", "proportional", PLAIN, (_RISES,),
                 "{y} is directly proportional to {x}",
-                formula="x", curve="line", names=_LINE_NAMES),
+                formula="*x", curve="line", names=_LINE_NAMES),
             plus_constant="{y} is linear in {x}, not directly proportional"),
         _of_x_alone(
             "square_root", "square root", transforms.SQUARE_ROOT, (_SLOWER,),
-            "{y} is proportional to the square root of {x}", formula="sqrt(x)"),
+            "{y} is proportional to the square root of {x}", formula="*sqrt(x)"),
         _of_x_alone(
             "square", "square", transforms.SQUARE, (_FASTER,),
-            "{y} is proportional to the square of {x}", formula="x^2"),
+            "{y} is proportional to the square of {x}", formula="*x^2"),
         _of_x_alone(
             "cube", "cube", transforms.CUBE, (_FASTER,),
-            "{y} is proportional to the cube of {x}", formula="x^3"),
+            "{y} is proportional to the cube of {x}", formula="*x^3"),
         _of_x_alone(
             "inverse", "inverse", inverse, (_FADES,),
-            "{y} is inversely proportional to {x}", formula="1/x", curve="inverse_constant"),
+            "{y} is inversely proportional to {x}", formula="/x", curve="inverse_constant"),
         _of_x_alone(
             "inverse_square", "inverse square", transforms.INVERSE_SQUARE, (_FADES,),
-            "{y} is inversely proportional to the square of {x}", formula="1/x^2",
+            "{y} is inversely proportional to the square of {x}", formula="/x^2",
             curve="inverse_square_constant"),
         _of_x_alone(
             "inverse_cube", "inverse cube", transforms.INVERSE_CUBE, (_FADES,),
-            "{y} is inversely proportional to the cube of {x}", formula="1/x^3"),
+            "{y} is inversely proportional to the cube of {x}", formula="/x^3"),
         replace(
             _of_x_alone(
                 "logarithmic", "logarithm", logarithm, (_SLOWER, _FADES),
-                "{y} changes with the logarithm of {x}", formula="ln(x)", curve="logarithm",
+                "{y} changes with the logarithm of {x}", formula="*ln(x)", curve="logarithm",
                 names=MappingProxyType({"k": "a", "c": "b"})),
             plus_constant="{y} changes with the logarithm of {x}",
             constants=(_slope("k", _of_y), _intercept("c", _of_y))),

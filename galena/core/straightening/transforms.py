@@ -108,11 +108,11 @@ def _above_zero(q: Floats) -> NDArray[np.bool_]:
 
 def _power(key: str, words: str, pattern: str, notation: str, spoken: str, power: int) -> Transform:
     place = _everywhere if power > 0 else _not_zero
-    back = np.cbrt if abs(power) == 3 else np.sqrt
+    exact = {1: np.positive, 2: np.sqrt, 3: np.cbrt}
+    back: Rule = exact.get(abs(power)) or (lambda raised: raised ** (1 / abs(power)))
 
     def inverse(plotted: Floats) -> Floats:
-        upright = plotted if power > 0 else 1 / plotted
-        return np.asarray(upright if abs(power) == 1 else back(upright))
+        return back(plotted if power > 0 else 1 / plotted)
 
     return Transform(
         key, words, pattern, notation, spoken, power,
@@ -140,6 +140,6 @@ def square_about(x_0: float, typed: str = "x_0") -> Transform:
     """Give the square of the distance from a place x₀, which a formula writes as it was typed."""
     return Transform(
         "square_about", "square of the distance from the turning point of",
-        f"({{q}} - {typed})^2", "({q} − {q}₀)²", "({q} − {q}₀)²", 2,
+        f"({{q}} - {typed})^2", "({q} − {q}_0)²", "({q} − {q}_0)²", 2,
         lambda q: (q - x_0) ** 2, lambda s: x_0 + np.sqrt(s), lambda q: 2 * (q - x_0), _everywhere,
     )  # fmt: skip

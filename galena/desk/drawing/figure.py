@@ -7,6 +7,7 @@ from xml.sax.saxutils import escape
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core import symbols
 from galena.core.decimate import envelope
 from galena.core.ticks import decades, ticks
 from galena.desk.drawing import window
@@ -21,6 +22,7 @@ HAIRLINE, SPAN = LIGHT["paper-hairline"], LIGHT["paper-span"]
 Marked = tuple[tuple[float, str], ...]  # places on an axis with what is written there
 FEW = 120  # readings up to which each gets its mark and no line joins them
 MARKS_A_LINE = 9
+_ITALIC = 'font-family="STIX Two Text, serif" font-style="italic" font-size="15"'
 
 
 @dataclass(frozen=True)
@@ -33,6 +35,7 @@ class Trace:
     y: NDArray[np.float64]
     marked: int
     aside: NDArray[np.bool_] | None = None
+    u: NDArray[np.float64] | None = None
 
     @property
     def mark(self) -> Mark:
@@ -140,6 +143,7 @@ class _Drawing:
         for curve in figure.curves:
             yield from self._curve(curve)
         for trace in figure.traces:
+            yield from self._error_bars(trace)
             yield from self._marks(trace)
         yield "</svg></svg>"
 
@@ -189,6 +193,15 @@ class _Drawing:
         points = " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs, ys, strict=True))
         yield f'<polyline points="{points}" fill="none" stroke="{trace.mark.colour}" '
         yield f'stroke-width="1.3" stroke-linejoin="round"{_dash(trace.mark)}/>'
+
+    def _error_bars(self, trace: Trace) -> Iterable[str]:
+        if trace.u is None or trace.x.size > FEW:
+            return
+        xs, lows, highs = self.x(trace.x), self.y(trace.y - trace.u), self.y(trace.y + trace.u)
+        for x, low, high in zip(xs, lows, highs, strict=True):
+            if np.isfinite(x) and np.isfinite(low) and np.isfinite(high) and low - high > 1:
+                yield f'<path d="M{x:.1f} {low:.1f}V{high:.1f}" stroke="{trace.mark.colour}" '
+                yield 'stroke-width="1.2"/>'
 
     def _marks(self, trace: Trace) -> Iterable[str]:
         few = trace.x.size <= FEW
@@ -258,14 +271,16 @@ def _spread(xs: NDArray[np.float64], count: int, number: int) -> NDArray[np.intp
 
 
 def _label(symbol: str, unit: str) -> str:
-    base, _, below = symbol.partition("_")
-    style = "normal" if base == "pH" else "italic"
-    label = (
-        f'<tspan font-family="STIX Two Text, serif" font-style="{style}" font-size="15">'
-        f"{escape(base)}</tspan>"
-    )
-    rest = f" / {escape(unit)}" if unit else ""
-    if not below:
-        return label + rest
-    label += f'<tspan font-size="10" dy="4">{escape(below)}</tspan>'
-    return f'{label}<tspan dy="-4">{rest}</tspan>' if rest else label
+    label, lowered = "", False
+    for kind, text in (*symbols.parts(symbol), ("", f" / {unit}" if unit else "")):
+        if not text:
+            continue
+        lift = ' dy="-4"' if lowered else ""
+        lowered = kind == "sub"
+        if lowered:
+            label += f'<tspan font-size="10" dy="4">{escape(text)}</tspan>'
+        elif kind == "symbol":
+            label += f"<tspan{lift} {_ITALIC}>{escape(text)}</tspan>"
+        else:
+            label += f"<tspan{lift}>{escape(text)}</tspan>"
+    return label

@@ -7,6 +7,7 @@ from galena.core.pooling import agreement
 from galena.core.second_look.fits import FAR_OFF
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Estimate, Question
+from galena.desk.ledger.links import LINKS, Link
 from galena.desk.ledger.rows import Row, rows, symbols
 from galena.desk.models import Marker, Sheet, Span
 from galena.desk.sheets import x_places
@@ -140,6 +141,7 @@ class Asks:
     of_marker: list[Question] = field(
         default_factory=lambda: [one for one in QUESTIONS.values() if one.of == "marker"]
     )
+    links: list[Link] = field(default_factory=lambda: list(LINKS))
     models: list[Question] = field(
         default_factory=lambda: [QUESTIONS[one] for one in FITS if not QUESTIONS[one].inputs]
     )

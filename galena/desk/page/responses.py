@@ -105,7 +105,7 @@ def sheets_context(request: HttpRequest, experiment: Experiment) -> dict:
     return (
         shown
         | acts_context(request, experiment)
-        | {"sheets": sheets, "front": front, "in_sight": [front, *beside]}
+        | {"sheets": sheets, "front": front, "in_sight": sorted([front, *beside], key=sheets.index)}
         | {"quantities": experiment.shown, "lines": LINES, "sizes": SIZES, "sides": SIDES}
     )
 

@@ -16,15 +16,12 @@ SYMBOL = '<i class="symbol">{}</i>'
 @register.filter
 def symbol(text):
     """Typeset a quantity's symbol: italic, with what follows an underscore as a subscript."""
-    base, _, below = str(text).partition("_")
-    if base == "pH":  # the one symbol that is upright (ISO 80000-9, Annex C)
-        return format_html(
-            "<span>{}</span>{}", base, format_html("<sub>{}</sub>", below) if below else ""
-        )
-    if not below:
-        return format_html('<i class="symbol">{}</i>', base)
-    # A descriptive subscript is upright, a running number too (ISO 80000-1, 7.1.2).
-    return format_html('<i class="symbol">{}</i><sub>{}</sub>', base, below)
+    # A descriptive subscript is upright, a running number too (ISO 80000-1, 7.1.2); so is pH,
+    # alone among symbols (ISO 80000-9, Annex C).
+    patterns = {"": "<span>{}</span>", "sub": "<sub>{}</sub>", "symbol": SYMBOL}
+    return format_html_join(
+        "", "{}", ((format_html(patterns[kind], part),) for kind, part in symbols.parts(str(text)))
+    )
 
 
 @register.filter

@@ -49,7 +49,7 @@ export function renew(reopen) {
       (sheet) => new Sheet(sheet, { markOf, change, active: activate }),
     );
     active = null;
-    const next = sheets.find(({ id }) => id === focused) ?? sheets[0];
+    const next = sheetOf(focused) ?? sheetOf(section.dataset.front) ?? sheets[0];
     for (const sheet of sheets) {
       const old = before.get(sheet.id);
       if (old) sheet.shown.takeFrom(old.shown);

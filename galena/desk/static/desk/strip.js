@@ -1,4 +1,5 @@
 // The reading strip: what every graph and every run reads at the cursor, as the server said it.
+import { parts } from "../shell/js/symbols.js";
 import { drawn } from "./legend.js";
 
 export function strip(place, cursor, xLabel, markOf) {
@@ -28,14 +29,13 @@ function typeset(label) {
 }
 
 export function symbol(text) {
-  const [base, ...below] = text.split("_");
   const whole = document.createElement("span");
-  const letter = document.createElement(base === "pH" ? "span" : "i");
-  if (base !== "pH") letter.className = "symbol";
-  letter.textContent = base;
-  whole.append(letter);
-  if (below.length)
-    whole.append(Object.assign(document.createElement("sub"), { textContent: below.join("_") }));
+  for (const [kind, piece] of parts(text)) {
+    const element = document.createElement({ "symbol": "i", "sub": "sub", "": "span" }[kind]);
+    if (kind === "symbol") element.className = "symbol";
+    element.textContent = piece;
+    whole.append(element);
+  }
   return whole;
 }
 

@@ -1,5 +1,6 @@
 // Axes of a graph on a canvas: places, ticks, labels as symbol / unit.
 import { COLOURS } from "./colours.js";
+import { parts } from "./symbols.js";
 import { labelled } from "./ticks.js";
 
 const TEXT = '"Source Sans 3", sans-serif';
@@ -101,21 +102,24 @@ export function drawAxes(context, scale, { xLabel, yLabel }) {
 // A label [symbol, unit] as ISO 80000 has it: the symbol italic, the unit upright.
 function drawLabel(context, [symbol, unit], x, y, angle) {
   const size = rem();
-  const [base, below] = symbol.split(/_(.*)/s);
-  const parts = [[base, `${base === "pH" ? "" : "italic "}${1.12 * size}px ${SYMBOL}`, 0]];
-  if (below) parts.push([below, `${0.8 * size}px ${TEXT}`, 0.3 * size]);
-  if (unit) parts.push([` / ${unit}`, `${size}px ${TEXT}`, 0]);
+  const looks = {
+    "symbol": [`italic ${1.12 * size}px ${SYMBOL}`, 0],
+    "sub": [`${0.8 * size}px ${TEXT}`, 0.3 * size],
+    "": [`${size}px ${TEXT}`, 0],
+  };
+  const pieces = [...parts(symbol), ["", unit ? ` / ${unit}` : ""]];
+  const set = pieces.map(([kind, text]) => [text, ...looks[kind]]);
   context.save();
   context.translate(x, y);
   context.rotate(angle);
   context.textAlign = "left";
   context.textBaseline = "middle";
-  const widths = parts.map(([text, font]) => {
+  const widths = set.map(([text, font]) => {
     context.font = font;
     return context.measureText(text).width;
   });
   let place = -widths.reduce((sum, width) => sum + width, 0) / 2;
-  parts.forEach(([text, font, lower], i) => {
+  set.forEach(([text, font, lower], i) => {
     context.font = font;
     context.fillText(text, place, lower);
     place += widths[i];
