@@ -10,7 +10,7 @@ from django.db import connections
 from galena.classroom.models import Person
 from galena.classroom.views import DEMO_TEACHER
 from galena.core.errors import GalenaError
-from galena.demo import analyses, formulas, harvests, recordings
+from galena.demo import analyses, formulas, harvests, recordings, straightened
 from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Experiment
 
@@ -48,6 +48,12 @@ ANALYSED: dict[str, Callable[[Experiment, Person], None]] = {
     "Beam edge": analyses.beam,
     TYPED: analyses.gangway,
 }
+STRAIGHTENED: dict[str, Callable[[Experiment, Person], None]] = {
+    "Lamp over distance": straightened.lamp,
+    "Cocoa with and without a lid": straightened.cocoa,
+    "Wing in the wind duct": straightened.wing,
+    TYPED: straightened.gangway,
+}
 LAST = TO_TRY[-1][0]
 AT_ONCE = 4  # rigs that record side by side
 
@@ -78,6 +84,8 @@ def build() -> None:
     for experiment in (*experiments, typed):
         if experiment.title in ANALYSED:
             ANALYSED[experiment.title](experiment, ada)
+        if experiment.title in STRAIGHTENED:
+            STRAIGHTENED[experiment.title](experiment, ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)
 

@@ -13,12 +13,13 @@ from galena.core.straightening.transforms import Transform
 from galena.desk.annotations.flows import add_span
 from galena.desk.errors import DeskError
 from galena.desk.findings import flows as finding_flows
-from galena.desk.models import Sheet, Span
+from galena.desk.models import Finding, Sheet, Span
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Experiment, Quantity
 from galena.experiments.quantity_flows import add_transformed
 from galena.straighten.choice import Choice
 from galena.straighten.claiming import model_of
+from galena.straighten.laws import Named
 from galena.straighten.models import Guidance
 from galena.straighten.question import about
 from galena.straighten.subject import Subject
@@ -36,27 +37,29 @@ def keep(work: Work, subject: Subject, choice: Choice, why: str) -> Sheet:
     relation = work.relation
     sheet, quantity = _sheet_for(relation, subject)
     span = _span_of(sheet, work, subject, quantity)
+    weighted = choice.weighted and all(one.line.weighted for one in work.runs)
     runs = [one.curve.run for one in work.runs]
-    details = {"weighted": True} if choice.weighted and _all_known(work) else {}
+    details = {"weighted": True} if weighted else {}
     lines = finding_flows.ask(span, model_of(relation), quantity, runs, details)
     held = choice.held()
     if held:
         for line in lines:
             finding_flows.hold(line, held)
-    for line in lines:
-        law = finding_flows.build(sheet, "law", [line.pk], _about(relation, subject))
-        if why.strip():
-            finding_flows.say_why(law, why)
+    state_law(lines, relation, (subject.x, subject.y), why)
     return sheet
 
 
-def _all_known(work: Work) -> bool:
-    return all(one.line.weighted for one in work.runs)
+def state_law(lines: list[Finding], relation: Relation, symbols: Named, why: str) -> None:
+    """Have findings say which law lines stand for, with the reason.
 
-
-def _about(relation: Relation, subject: Subject) -> dict:
-    (x, x_unit), (y, y_unit) = subject.x, subject.y
-    return about(relation) | {"x": [x, units.typeset(x_unit)], "y": [y, units.typeset(y_unit)]}
+    symbols: those of x and y of the law, with their units.
+    """
+    (x, x_unit), (y, y_unit) = symbols
+    told = about(relation) | {"x": [x, units.typeset(x_unit)], "y": [y, units.typeset(y_unit)]}
+    for line in lines:
+        law = finding_flows.build(line.sheet, "law", [line.pk], told)
+        if why.strip():
+            finding_flows.say_why(law, why)
 
 
 def _sheet_for(relation: Relation, subject: Subject) -> tuple[Sheet, Quantity]:

@@ -19,6 +19,14 @@ Named = tuple[tuple[str, Unit], tuple[str, Unit]]
 _MINUS = "−"
 
 
+def spoken(sentence: str, relation: Relation, symbols: Named) -> str:
+    """Put what a sentence speaks of into it: the quantities, or what is plotted by formulas."""
+    (x, _), (y, _) = symbols
+    if isinstance(relation, Own) and relation.of_x is not None and relation.of_y is not None:
+        x, y = relation.of_x.text, relation.of_y.text
+    return sentence.format(x=x, y=y)
+
+
 def textbook(relation: Relation, symbols: Named, has_constant: bool) -> str:
     """Give the law as MathML; empty where its formula cannot be typeset."""
     (x, _), (y, _) = symbols

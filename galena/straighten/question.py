@@ -13,6 +13,7 @@ from galena.core.straightening.relations import TurningPoint
 from galena.desk.errors import DeskError
 from galena.desk.findings.questions import Answer, Estimate, Question
 from galena.desk.findings.questions.basis import Basis
+from galena.straighten import laws
 from galena.straighten.claiming import claimed
 
 SHOWN = {"tau": "τ", "y_max": "y_max", "x_half": "x_half"}
@@ -43,7 +44,8 @@ def law(basis: Basis) -> Answer:
     u = inside.u if line.weighted else None
     said = claimed(relation, inside.t, inside.y, u, held).claim
     (x, x_unit), (y, y_unit) = details["x"], details["y"]
-    of = relation.units(units.parse(x_unit), units.parse(y_unit))
+    of_x, of_y = units.parse(x_unit), units.parse(y_unit)
+    of = relation.units(of_x, of_y)
     try:
         constants = relation.law(line)
     except GalenaError as error:
@@ -52,7 +54,8 @@ def law(basis: Basis) -> Answer:
     estimates = tuple(
         Estimate(name, SHOWN.get(name, name), *constants[name], of[name]) for name in wanted
     )
-    return Answer(estimates, said.sentence.format(x=x, y=y), remarks=said.notes)
+    sentence = laws.spoken(said.sentence, relation, ((x, of_x), (y, of_y)))
+    return Answer(estimates, sentence, remarks=said.notes)
 
 
 LAW = Question("law", "law", "fit", "the law that a straightened line stands for", build=law,

@@ -14,6 +14,7 @@ from galena.desk.findings.questions import Estimate
 from galena.desk.models import Sheet
 from galena.desk.page import responses
 from galena.straighten import cards, keep, work
+from galena.straighten.back import already, back_to_law
 from galena.straighten.choice import Choice, choice_from
 from galena.straighten.claiming import thinned
 from galena.straighten.models import Guidance
@@ -36,16 +37,21 @@ def keep_it(request: HttpRequest, experiment_id: int, sheet_id: int) -> HttpResp
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
     choice = choice_from(request.POST)
     why = request.POST.get("why", "")[:LONGEST_WHY]
-    if choice.relation not in RELATIONS:
+    back = "back" in request.POST
+    if choice.relation not in RELATIONS and not back:
         return _page(request, sheet, choice, "Choose first what is to be plotted.", why, 422)
 
     kept: list[Sheet] = []
 
     def act() -> None:
         subject = _subject(sheet, choice)
-        kept.append(keep.keep(work.work_of(subject, choice), subject, choice, why))
+        if back:
+            back_to_law(subject, choice, why)
+            kept.append(sheet)
+        else:
+            kept.append(keep.keep(work.work_of(subject, choice), subject, choice, why))
 
-    label = f"straighten: {RELATIONS[choice.relation].words}"
+    label = "back to the law" if back else f"straighten: {RELATIONS[choice.relation].words}"
     error = responses.attempt(request, sheet, label, act)
     if error is not None:
         return _page(request, sheet, choice, str(error), why, 422)
@@ -93,6 +99,7 @@ def _context(subject: Subject, choice: Choice) -> dict:
     shown = cards.cards_of(subject, choice, judged=judged)
     context: dict = {
         "subject": subject,
+        "already": already(subject.sheet, subject.quantity),
         "shape_first": shape_first,
         "judged": judged,
         "shapes": [_shape(key, choice) for key in SHAPES],

@@ -83,12 +83,11 @@ def work_of(subject: Subject, choice: Choice) -> Work:
     u = curve.u if choice.weighted else None
     both = both_ways(at.seen, at.line, curve.x, curve.y, u_y=u)
     constants = relation.law(at.line)
-    (x, _), (y, _) = symbols
     return Work(
         relation,
         runs,
         at,
-        at.claim.sentence.format(x=x, y=y),
+        laws.spoken(at.claim.sentence, relation, symbols),
         laws.textbook(relation, symbols, at.claim.has_constant),
         laws.with_values(relation, constants, symbols, at.claim.has_constant),
         _beside(at, both, subject),

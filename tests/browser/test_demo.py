@@ -85,6 +85,13 @@ def _found(title, name):
     raise LookupError(f"{title}: {name}")
 
 
+def _law(title, relation, number):
+    of = {"sheet__experiment__title": title, "kind": "law", "run__number": number}
+    laws = Finding.objects.filter(**of).select_related(*findings.RELATED)
+    kept = [one for one in laws if one.details["relation"] == relation]
+    return {one.key: one for one in findings.answers(kept)[0].estimates}
+
+
 def _agrees(one, truth, share=0.0, times=3.0):
     """Within three standard uncertainties; or, where few readings tell these, within a share."""
     assert abs(one.value - truth) <= max(times * one.uncertainty, share * abs(truth)), (one, truth)
@@ -130,6 +137,11 @@ def _what_was_found_is_true():
     sound = _found("Two horns", "c_air.formula")["value"]
     assert sound.unit_text == "m/ms"
     _agrees(sound, two_horns.SPEED / 1000, 0.06)
+    law = _law("Lamp over distance", "inverse_square", 1)
+    assert law["k"].value == pytest.approx(60 * 0.55 * 1.012, rel=0.021)
+    _agrees(_law("Gangway", "power", 1)["n"], 3.0, times=2)
+    _agrees(_law("Cocoa with and without a lid", "exponential_decay", 2)["tau"], cocoa.LIDDED, 0.05)
+    _agrees(_law("Wing in the wind duct", "square", 2)["k"], lift.value, 1e-9)
     power = _found("Gangway", "A.power.1")
     _agrees(power["n"], 3.0, times=2)
     _agrees(power["a"], analyses.STIFFNESS, times=2)

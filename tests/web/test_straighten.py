@@ -174,9 +174,22 @@ def test_what_lies_straight_already_is_kept_on_its_own_sheet(as_ada, ada):
     assert set(kept(sheet)) == {"line", "law"}
 
 
+def test_a_sheet_that_is_straight_already_leads_back_to_the_law(as_ada, lamp):
+    keep(as_ada, lamp, relation="inverse_square")
+    Finding.objects.all().delete()
+    second = sheet_flows.sheets_of(lamp.experiment)[1]
+    span = second.spans.get()
+    assert "plots E against 1/d² already" in page(as_ada, second, span=span.pk).text
+    assert keep(as_ada, second, span=span.pk, back="on").status_code == 302
+    law = kept(second)["law"]
+    assert law.estimates[0].value == pytest.approx(32, rel=0.01)
+    assert law.estimates[0].unit_text == "lx·m²"
+    assert "as they are" in keep(as_ada, lamp, back="on").text
+
+
 def test_own_formulas_and_a_typed_turning_point(as_ada, lamp):
     own = page(as_ada, lamp, relation="own", across="1/d^2", upwards="E").text
-    assert "what is plotted" in own
+    assert "is linear in 1/" in own
     keep(as_ada, lamp, relation="own", across="1/d^2", upwards="E")
     assert sheet_flows.sheets_of(lamp.experiment)[1].x.formula == "1/d^2"
     wrong = page(as_ada, lamp, relation="own", across="1/(", upwards="E").text

@@ -236,8 +236,8 @@ def _stated() -> list[Relation]:
             "{y} changes with the square of the distance from the turning point"),
         Own(
             "own", "own formulas", PLAIN, PLAIN, "", _slope_and_intercept(PLAIN, PLAIN), "",
-            MappingProxyType({}), ALL_SHAPES, "what is plotted is proportional",
-            "what is plotted lies on a line"),
+            MappingProxyType({}), ALL_SHAPES, "{y} is proportional to {x}",
+            "{y} is linear in {x}"),
     ]  # fmt: skip
 
 
