@@ -136,14 +136,14 @@ def test_the_linked_wells_are_told_apart_zeroed_and_one_is_reversed(bench):
         # The list may come anew under the click, as long as instruments are still looked for.
         until(lambda f=field, c=card: f.is_visible() or c.locator("summary").click(), "the menu")
         field.fill(name)
-        card.get_by_role("button", name="Keep").click()
+        card.get_by_role("button", name="Save").click()
         expect(bench.get_by_role("heading", name=name)).to_be_visible()
     first, second = bench.locator(".strip").nth(0), bench.locator(".strip").nth(1)
     for strip in (first, second):
         expect(strip.locator("[data-shown=text]")).to_have_text(NUMBER)
     second.locator("summary").click()
     second.get_by_label("Name in this experiment").fill("level of the bow well")
-    second.get_by_role("button", name="Keep").click()
+    second.get_by_role("button", name="Save").click()
     expect(strip_of(bench, "level of the bow well")).to_be_visible()
     bench.get_by_role("button", name="Zero all").click()
     expect(bench.get_by_text("2 channels zeroed.")).to_be_visible()

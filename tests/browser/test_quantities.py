@@ -133,7 +133,7 @@ def test_everything_follows_a_given_that_is_changed(page, spring):
     row = page.locator(".givens form").first
     row.get_by_label("value").fill("240 ± 1 cm")
     with page.expect_navigation():
-        row.get_by_role("button", name="Keep").click()
+        row.get_by_role("button", name="Save").click()
     expect(page.locator(".givens form").first.get_by_label("value")).to_have_value("2.40 ± 0.01")
     expect(page.locator(".values td").first).to_contain_text("± 0.010")
     assert page.locator(".values td").first.inner_text() != before

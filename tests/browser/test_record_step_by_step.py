@@ -109,10 +109,10 @@ def test_the_list_of_runs_is_put_in_order_by_hand(page):
     facts = page.locator("#facts")
     facts.get_by_label("name").fill("wind from the sea")
     facts.get_by_label("pump / mL/s").fill("0.06 kg")
-    facts.get_by_role("button", name="Keep changes").click()
+    facts.get_by_role("button", name="Save changes").click()
     expect(facts.get_by_role("alert")).to_contain_text("kg cannot be expressed in mL/s")
     facts.get_by_label("pump / mL/s").fill("0.06 L/s")
-    facts.get_by_role("button", name="Keep changes").click()
+    facts.get_by_role("button", name="Save changes").click()
     expect(at_record.listed(page, 3)).to_contain_text("wind from the sea · pump\u00a060\u00a0mL/s")
     assert violations(page) == []
     facts.get_by_label("not to be used, because").fill("the hose slipped off")

@@ -97,6 +97,21 @@ def test_every_question_of_a_span_is_answered_for_every_run(as_ada, decays, span
     assert again.status_code == 200 and Finding.objects.count() == 3
 
 
+def test_a_change_has_both_differences_and_their_ratio(span):
+    (change, *_) = asked(span, "change")
+    told = {one.key: one for one in answer(change).estimates}
+    assert (told["dx"].value, told["dx"].unit_text) == (pytest.approx(19.0), "s")
+    fall = 50 * (math.exp(-19 / 4) - 1)
+    assert told["dy"].value == pytest.approx(fall, abs=4 * told["dy"].uncertainty)
+    assert told["rate"].value == pytest.approx(told["dy"].value / told["dx"].value)
+    assert told["rate"].uncertainty == pytest.approx(told["dy"].uncertainty / 19.0)
+    assert told["rate"].unit_text == "mm/s"
+    spread = {one.key: one for one in answer(asked(span, "spread")[0]).estimates}
+    mean = values(asked(span, "mean")[0])["mean"]
+    assert spread["relative"].value == pytest.approx(100 * spread["sd"].value / mean)
+    assert spread["relative"].unit_text == "%"
+
+
 def test_what_is_asked_of_a_stretch_is_right(span):
     first = asked(span, "decay_constant")[0]
     told = {one.key: one for one in answer(first).estimates}

@@ -22,7 +22,7 @@ def shown(template, **context):
     [
         ("{{ v|symbol }}", "h", '<i class="symbol">h</i>'),
         ("{{ v|symbol }}", "T_1", '<i class="symbol">T</i><sub>1</sub>'),
-        ("{{ v|symbol }}", "<b>", '<i class="symbol">&lt;b&gt;</i>'),
+        ("{{ v|symbol }}", "<b>", '<span>&lt;</span><i class="symbol">b</i><span>&gt;</span>'),
         ("{{ v|unit }}", "m s^-2", "m/s²"),
         ("{{ v|unit }}", "furlongs", "furlongs"),
         ("{{ v|grouped }}", 12345, "12\u2009345"),

@@ -306,7 +306,7 @@ def mark_plateaus(sheet: Sheet, quantity: Quantity, run: Run) -> list[Span]:
     readings = Answers([probe]).subject_of(probe).inside
     stretches = plateaus(readings.t, readings.y)
     if not stretches:
-        raise DeskError("No stretch was found in which it holds still. Mark one off by hand.")
+        raise DeskError("No level stretch was found. Mark one off by hand.")
     with transaction.atomic():
         return [flows.add_span(sheet, lo, hi) for lo, hi in stretches if hi > lo]
 

@@ -7,6 +7,7 @@ from galena.core.pooling import agreement
 from galena.core.second_look.fits import FAR_OFF
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Estimate, Question
+from galena.desk.ledger.groups import Group, Line, folded, groups_of
 from galena.desk.ledger.links import LINKS, Link
 from galena.desk.ledger.rows import Row, rows, symbols
 from galena.desk.models import Marker, Sheet, Span
@@ -37,6 +38,16 @@ class SpanCard:
         return f", #of-{self.span.pk}" if len(self.span.sheet.quantities) > 1 else ""
 
     @property
+    def groups(self) -> list[Group]:
+        """Its findings, the answers of several runs to one question together."""
+        return groups_of(self.rows)
+
+    @property
+    def brief(self) -> tuple[list[Line], int]:
+        """The numbers that it shows when it is folded, and how many more there are."""
+        return folded(self.rows)
+
+    @property
     def remarks(self) -> list[tuple[Row, str]]:
         """The second look on its findings."""
         return [(row, one) for row in self.rows for one in row.answer.remarks]
@@ -48,7 +59,7 @@ class SpanCard:
         for row in self.rows:
             finding = row.finding
             counts = finding.run is not None and finding.run.shown
-            if counts and row.answer.estimates and not row.answer.by_hand:
+            if counts and row.answer.estimates and not row.answer.by_hand and not finding.is_built:
                 key = identity(finding)
                 groups.setdefault(key, []).append(row)
         return [
@@ -110,6 +121,11 @@ class MarkerCard:
     def at(self) -> str:
         """What the ids of its fields end with."""
         return f"m{self.marker.pk}"
+
+    @property
+    def groups(self) -> list[Group]:
+        """Its findings, the answers of several runs to one question together."""
+        return groups_of(self.rows)
 
     @property
     def remarks(self) -> list[tuple[Row, str]]:

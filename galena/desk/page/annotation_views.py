@@ -24,7 +24,8 @@ def add_span(request, experiment_id: int, sheet_id: int):
 
     def act() -> None:
         lo, hi = _places(request, sheet, SpanEnds)
-        flows.add_span(sheet, lo, hi, _of_graph(request, sheet))
+        span = flows.add_span(sheet, lo, hi, _of_graph(request, sheet))
+        responses.open_card(request, sheet, span.pk)
 
     return responses.changed(request, sheet, "new span", act)
 
@@ -68,6 +69,8 @@ def placed(request, experiment_id: int, kind: type[Place], key: int) -> tuple[Pl
     if place is None:
         return None, front_of(request, experiment)
     place.sheet = responses.sheet_for(request, experiment_id, place.sheet_id)
+    if isinstance(place, Span):
+        responses.open_card(request, place.sheet, place.pk)
     return place, place.sheet
 
 

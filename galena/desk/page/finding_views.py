@@ -17,6 +17,7 @@ from galena.desk.findings.answers import PATIENCE, RELATED, Answers
 from galena.desk.findings.questions import FITS, QUESTIONS, Question
 from galena.desk.findings.questions.fitted import model_of
 from galena.desk.ledger import overlay, rows
+from galena.desk.ledger.groups import groups_of
 from galena.desk.models import Finding, Marker, Sheet, Span
 from galena.desk.page import panel_acts, responses
 from galena.desk.page.annotation_views import front_of, placed
@@ -178,7 +179,7 @@ def peek(request, experiment_id: int, span_id: int):
     sheet.experiment = experiment
     prefetch_related_objects([sheet], "graphs__traces__quantity")
     of_span = rows.of_span(sheet, span)
-    context = {"experiment": experiment, "sheet": sheet, "rows": of_span}
+    context = {"experiment": experiment, "sheet": sheet, "groups": groups_of(of_span)}
     html = render_to_string("desk/_rows.html", context, request)
     return JsonResponse({"rows": html, "curves": overlay.curves(of_span)})
 

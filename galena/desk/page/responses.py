@@ -81,7 +81,8 @@ def show_ledger(
     request: HttpRequest, sheet: Sheet, trouble: str = "", draft: dict[str, str] | None = None
 ) -> HttpResponse:
     """Answer with the ledger of a sheet, and what can be undone."""
-    context = ledger_context(sheet, trouble) | acts_context(request, sheet.experiment)
+    context = ledger_context(sheet, trouble, opened_at(request, sheet))
+    context |= acts_context(request, sheet.experiment)
     context["draft"] = draft
     return render(request, "desk/_ledger_and_acts.html", context)
 
@@ -98,7 +99,7 @@ def sheets_context(request: HttpRequest, experiment: Experiment) -> dict:
     sheets = sheets_of(experiment)
     front = front_of(request, experiment, sheets)
     beside = [sheet for sheet in sheets if sheet.beside and sheet != front]
-    shown = ledger_context(front)
+    shown = ledger_context(front, opened=opened_at(request, front))
     front.drawn_over = shown["overlay"]
     for sheet in beside:
         sheet.drawn_over = ledger_context(sheet)["overlay"]
@@ -116,15 +117,28 @@ def acts_context(request: HttpRequest, experiment: Experiment) -> dict:
     return {"undoable": undo, "redoable": redo}
 
 
-def ledger_context(sheet: Sheet, trouble: str = "") -> dict:
-    """Give what the ledger shows."""
+def open_card(request: HttpRequest, sheet: Sheet, span_id: int | None) -> None:
+    """Have the card of a span be the one that is not folded."""
+    if span_id is not None:
+        request.session[f"card of {sheet.pk}"] = span_id
+
+
+def opened_at(request: HttpRequest, sheet: Sheet) -> int | None:
+    """Give the span whose card is not folded; None for the one marked off last."""
+    return request.session.get(f"card of {sheet.pk}")
+
+
+def ledger_context(sheet: Sheet, trouble: str = "", opened: int | None = None) -> dict:
+    """Give what the ledger shows, the card of one span open."""
     try:
         ledger = cards.of_sheet(sheet)
     except SeriesError as error:
         ledger, trouble = cards.Ledger(sheet, [], [], [], []), trouble or str(error)
+    keys = [card.span.pk for card in ledger.spans]
     return {
         "experiment": sheet.experiment,
         "sheet": sheet,
+        "opened": opened if opened in keys else max(keys, default=None),
         "trouble": trouble,
         "ledger": ledger,
         "asks": cards.Asks(),

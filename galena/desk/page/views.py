@@ -65,7 +65,9 @@ def at(request, experiment_id: int, sheet_id: int):
 
 def show_ledger(request, experiment_id: int, sheet_id: int):
     """Give the ledger of a sheet as it is now."""
-    return responses.show_ledger(request, responses.sheet_for(request, experiment_id, sheet_id))
+    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+    responses.open_card(request, sheet, requested.key_or_none(request.GET.get("open")))
+    return responses.show_ledger(request, sheet)
 
 
 @require_POST

@@ -145,7 +145,7 @@ def choose_x(sheet: Sheet, quantity: Quantity | None) -> None:
     if sheet.spans.exists() or sheet.markers.exists():
         raise DeskError(
             f"Spans and markers lie on {sheet.x_symbol}. Take them away before the graphs go "
-            f"over {quantity.symbol if quantity else 't'}, or make a further sheet."
+            f"over {quantity.symbol if quantity else 't'}, or make another sheet of it."
         )
     if Note.objects.filter(graph__sheet=sheet).exists():
         raise DeskError("Notes are tied to places on this axis. Take them away first.")

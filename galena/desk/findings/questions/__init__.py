@@ -14,7 +14,7 @@ from galena.desk.findings.questions.stretch import STRETCH
 
 _questions = {one.key: one for one in (*STRETCH, *FITTED, *PLACE, *BUILT)}
 QUESTIONS: Mapping[str, Question] = MappingProxyType(_questions)
-AT_HAND = ("mean", "spread", "area", "line")  # what a card offers first
+AT_HAND = ("mean", "spread", "change", "area", "line")  # what a card offers first
 FITS = (*MODELS, TYPED)
 
 

@@ -12,6 +12,8 @@ from galena.core.runs_test import RunsTest
 from galena.core.units import Unit, typeset
 from galena.experiments.data.readings import Readings
 
+PERCENT = Unit((("%", 1),))
+
 
 @dataclass(frozen=True)
 class Estimate:

@@ -18,12 +18,10 @@ from galena.core.second_look.fits import FAR, Place
 from galena.core.statistics import describe
 from galena.core.units import Unit, typeset
 from galena.desk.errors import DeskError
-from galena.desk.findings.questions.answer import Answer, Estimate
+from galena.desk.findings.questions.answer import PERCENT, Answer, Estimate
 from galena.desk.findings.questions.basis import Basis, Named, Source
 from galena.desk.findings.questions.inputs import Input, number, words
 from galena.desk.findings.questions.question import Question
-
-PERCENT = Unit((("%", 1),))
 
 
 def at_x(basis: Basis) -> Answer:
@@ -136,7 +134,9 @@ def difference(basis: Basis) -> Answer:
         )
     remark = f"{second.name} less {first.name}"
     if math.isfinite(off.apart):
-        estimates.append(Estimate("apart", "in uncertainties", off.apart, math.nan, Unit(), {}, 1))
+        estimates.append(
+            Estimate("apart", "apart, in their uncertainties", off.apart, math.nan, Unit(), {}, 1)
+        )
         how = "they agree" if off.apart <= FAR else "they do not agree"
         remark += f"; {how}: {off.apart:.1f} of the combined uncertainty apart"
     return Answer(tuple(estimates), remark)

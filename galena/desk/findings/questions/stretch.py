@@ -10,7 +10,7 @@ import numpy as np
 from galena.core import numbers
 from galena.core.areas import Baseline, area_between
 from galena.core.crossings import Place, crossings, extreme, half_way
-from galena.core.dimensions import factor, of, of_difference, simplest
+from galena.core.dimensions import factor, is_celsius, of, of_difference, simplest
 from galena.core.errors import GalenaError, TooFewReadings
 from galena.core.noise import quiet_scatter
 from galena.core.statistics import (
@@ -21,7 +21,13 @@ from galena.core.statistics import (
 )
 from galena.core.units import Unit, parse, related, typeset
 from galena.desk.errors import DeskError
-from galena.desk.findings.questions.answer import Answer, Estimate, Subject, following
+from galena.desk.findings.questions.answer import (
+    PERCENT,
+    Answer,
+    Estimate,
+    Subject,
+    following,
+)
 from galena.desk.findings.questions.influences import of_area, of_mean
 from galena.desk.findings.questions.inputs import Input, number, number_or_word, ticked
 from galena.desk.findings.questions.question import Question
@@ -62,15 +68,25 @@ def _spread(subject: Subject) -> Answer:
     counts_as = max(2.0, effective_count(in_time(subject.inside)))
     u_sd = uncertainty_of_sd(described.sd, counts_as)
     u_median = uncertainty_of_median(described.sd, counts_as)
+    share = _as_share(described.sd, u_sd, described.mean, y)
     return Answer(
         (
             Estimate("sd", "standard deviation", described.sd, u_sd, of_difference(y)),
+            *share,
             Estimate("median", "median", described.median, u_median, y),
         ),
         counted(described.count)
         if counts_as >= described.count
         else following(described.count, counts_as),
     )
+
+
+def _as_share(sd: float, u_sd: float, mean: float, unit: Unit) -> tuple[Estimate, ...]:
+    """Give a standard deviation in percent of the mean, where zero is not a matter of choice."""
+    if not mean or is_celsius(unit) or abs(mean) < sd:
+        return ()
+    percent = 100 / abs(mean)
+    return (Estimate("relative", "of the mean", sd * percent, u_sd * percent, PERCENT),)
 
 
 def in_time(readings: Readings) -> np.ndarray:
@@ -96,6 +112,49 @@ def _least_and_most(subject: Subject) -> Answer:
                                   math.nan,
                                   subject.x_unit, {}, subject.x_decimals))  # fmt: skip
     return Answer(tuple(estimates), counted(int(good.sum())))
+
+
+def _change(subject: Subject) -> Answer:
+    """From the first to the last reading: both differences, and their ratio.
+
+    What all readings share cancels as far as both have it. Source: JCGM 100:2008 (GUM), 5.2.2.
+    """
+    inside = subject.inside
+    good = np.flatnonzero(np.isfinite(inside.y) & np.isfinite(inside.t))
+    if good.size < 2:
+        raise TooFewReadings("A change", 2, int(good.size))
+    ends = good[[int(np.argmin(inside.t[good])), int(np.argmax(inside.t[good]))]]
+    u, scatter = _uncertainties(subject, inside)
+    u_y = np.broadcast_to(np.asarray(u), inside.y.shape)[ends]
+    shared = 0.0 if inside.shared is None else float(np.diff(inside.shared[ends])[0])
+    dx, dy = float(np.diff(inside.t[ends])[0]), float(np.diff(inside.y[ends])[0])
+    u_x = np.zeros(2) if inside.u_x is None else np.nan_to_num(inside.u_x[ends])
+    own, own_x = float(np.hypot(*u_y)), float(np.hypot(*u_x))
+    estimates = _differences(subject, (dx, own_x), (dy, own), 0.0 if math.isnan(shared) else shared)
+    remark = "from the first to the last reading inside"
+    if scatter:
+        remark += f"; ± from the scatter of neighbours, {numbers.significant(scatter)} "
+        remark += typeset(of_difference(subject.y_unit))
+    (x1, x2), (y1, y2) = inside.t[ends].tolist(), inside.y[ends].tolist()
+    return Answer(estimates, remark, line=((x1, x2), (y1, y2)))
+
+
+def _differences(
+    subject: Subject, x: tuple[float, float], y: tuple[float, float], shared: float
+) -> tuple[Estimate, ...]:
+    """Give Δx and Δy, each a value with its own uncertainty, and their ratio."""
+    (dx, u_dx), (dy, u_dy) = x, y
+    of_x, of_y = of_difference(subject.x_unit), of_difference(subject.y_unit)
+    along = Estimate("dx", f"Δ{subject.x_symbol}", dx, u_dx or math.nan, of_x, {},
+                     subject.x_decimals)  # fmt: skip
+    up = subject.estimate("dy", f"Δ{subject.y_symbol}", dy, u_dy or math.nan, of_y, shared,
+                          subject.y_decimals)  # fmt: skip
+    if not dx:
+        return along, up
+    rate = dy / dx
+    u_rate = math.hypot(u_dy, rate * u_dx) / abs(dx) or math.nan
+    unit = subject.y_unit / subject.x_unit
+    return along, up, subject.estimate("rate", "ratio of both", rate, u_rate, unit, shared / dx)
 
 
 def _duration(subject: Subject) -> Answer:
@@ -269,8 +328,10 @@ def _middle(subject: Subject, y: float | None) -> tuple[float, float]:
 STRETCH = (
     Question("mean", "mean", "span", "with its standard error", _mean, influence=of_mean),
     Question("spread", "spread", "span", "standard deviation and median", _spread),
+    Question("change", "change", "span", "first to last: both differences, and their ratio",
+             _change),
     Question("extremes", "lowest and highest", "span", "readings, and where", _least_and_most),
-    Question("duration", "how long", "span", "width and number of readings", _duration),
+    Question("duration", "width", "span", "of the stretch, and its readings", _duration),
     Question("peak", "peak", "span", "highest place between readings", _peak(True)),
     Question("trough", "trough", "span", "lowest place between readings", _peak(False)),
     Question("halfway", "half-way", "span", "point of a step", _half),
