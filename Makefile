@@ -45,6 +45,7 @@ bench: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.long_class
 	$(PYTHON) -m benchmarks.armed_pair
 	$(PYTHON) -m benchmarks.hour_on_desk
+	$(PYTHON) -m benchmarks.straighten
 
 screenshots: .work/ready-for-tests
 	$(PYTHON) -m scripts.screenshots

@@ -41,9 +41,9 @@ def take_all(page: Page, address: str) -> None:
     page.get_by_role("button", name="Come in as Ada").click()
     page.wait_for_load_state("networkidle")
     take(page, "experiments")
-    take_benches(page, address)
+    calibrate_electrode(page, address)
     bench_of(page, address, "Tide tank, to try")
-    plug_in(page, "Tide tank", "Linked wells")
+    plug_in(page, "Tide tank", "Rock pool")
     strip = page.get_by_role("region", name="water level")
     page.wait_for_function("() => document.querySelector('[data-shown=noise]')?.textContent != '–'")
     page.wait_for_timeout(2500)
@@ -104,6 +104,7 @@ def take_desks(page: Page, address: str) -> None:
     page.get_by_role("button", name="Row 7", exact=True).click()
     page.wait_for_timeout(500)
     take(page, "readings")
+    take_straightened(page, address)
     take_formulas(page, address)
     page.get_by_text("Ada ▾").click()
     page.get_by_role("button", name="Dark room").click()
@@ -145,6 +146,27 @@ def take_findings(page: Page, address: str) -> None:
     take(page, "harvest")
 
 
+def take_straightened(page: Page, address: str) -> None:
+    """A curve on its way to a straight line, and both sheets side by side."""
+    desk_of(page, address, "Gangway")
+    page.get_by_role("link", name="straighten…").click()
+    page.wait_for_load_state("load")
+    page.get_by_role("link", name="rises ever faster").click()
+    page.get_by_text("Kept below").wait_for()
+    page.get_by_role("link", name="power").click()
+    page.get_by_role("heading", name="If this is so, then").wait_for()
+    page.wait_for_timeout(300)
+    take(page, "straighten")
+    desk_of(page, address, "Gangway")
+    page.get_by_role("button", name="ln(s/mm) over ln(L/m)").click()
+    page.get_by_role("button", name="Sheet", exact=True).click()
+    page.locator("#sheet-tools").get_by_role("button", name="s over L", exact=True).click()
+    page.wait_for_function("() => document.querySelectorAll('.stack[data-shown]').length === 2")
+    page.keyboard.press("Escape")
+    page.wait_for_timeout(800)
+    take(page, "straightened")
+
+
 def take_formulas(page: Page, address: str) -> None:
     """The formula of one of the energies of a spring."""
     desk_of(page, address, "Shaft spring")
@@ -177,34 +199,10 @@ def plug_in(page: Page, name: str, instead_of: str) -> None:
     page.wait_for_function("() => document.querySelector('[data-shown=noise]')?.textContent != '–'")
 
 
-def take_benches(page: Page, address: str) -> None:
-    """Match the lamps of the Grow shelf, calibrate in the Rock pool, set the Linked wells up."""
-    match_lamps(page, address)
-    calibrate_electrode(page, address)
-    set_wells_up(page, address)
-
-
-def match_lamps(page: Page, address: str) -> None:
-    """Zero the four channels of the Grow shelf in the dark and match them in the light."""
-    bench_of(page, address, "Grow-shelf lamps")
-    plug_in(page, "Grow shelf", "Tide tank")
-    lamps = {"upper left": 61.5, "upper right": 61, "lower left": 54, "lower right": 61}
-    for lamp in lamps:
-        page.get_by_role("slider", name=f"{lamp} lamp").fill("0")
-    page.wait_for_timeout(4000)
-    page.get_by_role("button", name="Zero all").click()
-    page.get_by_text("channels zeroed").wait_for()
-    for lamp, power in lamps.items():
-        page.get_by_role("slider", name=f"{lamp} lamp").fill(str(power))
-    page.get_by_role("button", name="Match").click()
-    page.wait_for_timeout(11_000)
-    take(page, "bench-match")
-
-
 def calibrate_electrode(page: Page, address: str) -> None:
     """Calibrate the electrode of the Rock pool with three pots."""
     bench_of(page, address, "Rock pool")
-    plug_in(page, "Rock pool", "Grow shelf")
+    plug_in(page, "Rock pool", "Tide tank")
     page.get_by_label("time factor").select_option("5")
     page.locator(".strip").first.get_by_role("button", name="Calibrate…").click()
     sheet = page.get_by_role("complementary", name="Calibration")
@@ -222,34 +220,6 @@ def calibrate_electrode(page: Page, address: str) -> None:
     take(page, "calibration")
     sheet.get_by_role("button", name="Use this calibration").click()
     sheet.get_by_text("in force").wait_for()
-
-
-def set_wells_up(page: Page, address: str) -> None:
-    """Name, zero and reverse two instruments alike, and let water flow between their wells."""
-    bench_of(page, address, "Linked wells")
-    plug_in(page, "Linked wells", "Rock pool")
-    names = {"0021": ("Stern well", "stern level"), "0022": ("Bow well", "bow level")}
-    for place, (serial, (name, level)) in enumerate(names.items()):
-        card = page.locator(".instrument", has_text=f"serial {serial}")
-        card.locator("summary").click()
-        page.get_by_label(f"Name, kept with serial {serial}").fill(name)
-        card.get_by_role("button", name="Save").click()
-        page.get_by_role("heading", name=name).wait_for()
-        strip = page.locator(".strip").nth(place)
-        strip.locator("summary").click()
-        strip.get_by_label("Name in this experiment").fill(level)
-        strip.get_by_role("button", name="Save").click()
-        page.locator(f'.strip[aria-label="{level}"]').wait_for()
-    page.wait_for_timeout(2500)
-    page.get_by_role("button", name="Zero all").click()
-    page.get_by_text("channels zeroed").wait_for()
-    page.locator(".strip").nth(1).get_by_role("button", name="Reverse").click()
-    page.get_by_text("reversed").wait_for()
-    page.get_by_role("button", name="bucket into well 2").click()
-    page.wait_for_timeout(3500)
-    page.get_by_label("valve in the pipe").select_option("open")
-    page.wait_for_timeout(7000)
-    take(page, "linked-wells")
 
 
 def take_plans(page: Page, address: str) -> None:

@@ -7,7 +7,15 @@ from pathlib import Path
 import pytest
 
 ROOT = Path(__file__).parents[2]
-SHORT = ("formulas", "findings", "desk_window", "hour_on_desk", "armed_pair", "long_class")
+SHORT = (
+    "formulas",
+    "findings",
+    "desk_window",
+    "hour_on_desk",
+    "armed_pair",
+    "long_class",
+    "straighten",
+)
 IN_A_BROWSER = ("desk_stack", "full_bench", "live_path")
 
 

@@ -268,6 +268,7 @@ def test_a_world_that_was_broken_off_is_built_anew(db, monkeypatch):
     monkeypatch.setattr(world, "RECORDED", empty)
     monkeypatch.setattr(world, "_in_thread", lambda record, one, who: record(one, who))
     monkeypatch.setattr(world, "ANALYSED", {})
+    monkeypatch.setattr(world, "STRAIGHTENED", {})
     world.build()
     Experiment.objects.get(title=world.LAST).delete()
     world.build()

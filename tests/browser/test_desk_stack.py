@@ -172,16 +172,16 @@ def test_two_sheets_stand_side_by_side_and_each_has_its_ledger(stack):
     stack.get_by_role("button", name="Sheet", exact=True).click()
     stack.locator("#sheet-tools").get_by_role("button", name="h, p, E over t").click()
     expect(stack.locator(".stack")).to_have_count(2)
-    until_shown(stack, "s.graphs.length === 1 && s.runs === 1")
-    until_shown(stack, "s.graphs.length === 3 && s.runs === 3", sheet=1)
-    assert colour_at(stack, 7, 10 * 1.3**7) == mark_of(3).colour
-    assert colour_at(stack, 7, 19.0, sheet=1) == mark_of(1).colour
-    stack.mouse.click(*pixel(stack, 6, 20, sheet=1))
+    until_shown(stack, "s.graphs.length === 3 && s.runs === 3")
+    until_shown(stack, "s.graphs.length === 1 && s.runs === 1", sheet=1)
+    assert colour_at(stack, 7, 10 * 1.3**7, sheet=1) == mark_of(3).colour
+    assert colour_at(stack, 7, 19.0) == mark_of(1).colour
+    stack.mouse.click(*pixel(stack, 6, 20))
     expect(stack.get_by_role("region", name="Marker 1")).to_contain_text("17.0")
     first, second = sheet_flows.sheets_of(stack.made)
     assert (first.markers.count(), second.markers.count()) == (1, 0)
     expect(stack.locator("#ledger")).to_have_attribute("data-sheet", str(first.pk))
-    stack.locator(".stack").first.focus()
+    stack.locator(".stack").last.focus()
     expect(stack.locator("#ledger")).to_have_attribute("data-sheet", str(second.pk))
     assert violations(stack) == []
 

@@ -44,7 +44,7 @@ def editor(page, experiment, of="new"):
     return page.get_by_role("combobox", name="formula")
 
 
-def keep(page, button="Keep"):
+def keep(page, button="Save"):
     with page.expect_navigation():
         page.get_by_role("button", name=button, exact=True).first.click()
 
@@ -98,7 +98,7 @@ def test_the_energies_of_the_spring_from_nothing_to_their_sum(page, spring):
         page.get_by_role("combobox", name="formula").fill(text)
         expect(page.locator("#preview .result")).to_have_text("in J")
         page.get_by_label("name", exact=True).first.fill(name)
-        keep(page, "Keep and show")
+        keep(page, "Save and show")
         if symbol == "E_kin":
             page.get_by_role("link", name="Quantities").click()
     page.wait_for_url("**/desk")

@@ -97,6 +97,6 @@ def _built_of(row: Row) -> list[object]:
 
 def folded(rows: list[Row]) -> tuple[list[Line], int]:
     """Give the numbers that a folded card shows, and how many more there are."""
-    lines = [line_of(row, one) for row in rows for one in row.answer.estimates[:1]]
-    lines += [line_of(row, one) for row in rows for one in row.answer.estimates[1:]]
-    return lines[:FOLDED], max(0, len(lines) - FOLDED)
+    numbers = [(row, one) for row in rows for one in row.answer.estimates[:1]]
+    numbers += [(row, one) for row in rows for one in row.answer.estimates[1:]]
+    return [line_of(*one) for one in numbers[:FOLDED]], max(0, len(numbers) - FOLDED)

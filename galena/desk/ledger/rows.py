@@ -6,7 +6,7 @@ from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
 from galena.core.formula.parsing import rename
 from galena.core.symbols import plain
-from galena.desk.findings.answers import RELATED, Answers, description
+from galena.desk.findings.answers import Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
 from galena.desk.models import Finding, Sheet, Span
 
@@ -92,14 +92,16 @@ class Row:
 
 def rows(sheet: Sheet) -> list[Row]:
     """Give all findings of a sheet that belong to kept runs, with their answers."""
-    related = (
+    kept = (
         Finding.objects.filter(sheet=sheet)
         .exclude(run__removed_at__isnull=False)
-        .select_related(*RELATED)
-        .prefetch_related("notes", "residuals")
+        .prefetch_related("notes", "residuals", "span", "marker", "second", "run", "quantity")
         .order_by("span_id", "marker_id", "kind", "run__number", "pk")
     )
-    return _answered(list(related))
+    findings = list(kept)
+    for finding in findings:
+        finding.sheet = sheet
+    return _answered(findings)
 
 
 def of_span(sheet: Sheet, span: Span) -> list[Row]:

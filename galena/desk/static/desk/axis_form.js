@@ -57,7 +57,7 @@ document.addEventListener("write-note", ({ detail: { sheet, note, at } }) => {
   });
   const button = Object.assign(document.createElement("button"), {
     className: "act primary",
-    textContent: "Keep the note",
+    textContent: "Save the note",
   });
   const own = document.createElement("form");
   own.append(Object.assign(document.createElement("h2"), { textContent: "Note" }), field, button);
