@@ -313,7 +313,7 @@ def test_a_finding_stands_on_the_graph_and_follows(as_ada, decays, sheet, span):
     post(as_ada, "change-finding", found.pk, decays, act="graph", shown="1")
     note = Note.objects.get(finding=found)
     (drawn,) = overlay(cards.of_sheet(sheet))["notes"]
-    assert drawn["id"] == note.pk and drawn["text"].startswith("h = slope · t + intercept")
+    assert drawn["id"] == note.pk and drawn["text"].startswith("run 1: h = slope · t + intercept")
     flows.move_span(span, 10.0, 19.0)
     (moved,) = overlay(cards.of_sheet(sheet))["notes"]
     assert moved["text"] != drawn["text"] and moved["x"] != drawn["x"]

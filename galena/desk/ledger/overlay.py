@@ -11,6 +11,7 @@ from galena.shell.templatetags.science import words
 def overlay(ledger: Ledger) -> dict:
     """Say what is drawn over the readings: brackets, markers, curves, areas and words."""
     shown = [row for row in ledger.rows if row.finding.run is None or row.finding.run.shown]
+    several = len({row.finding.run_id for row in shown if row.finding.run_id}) > 1
     return {
         "spans": [
             {"id": card.span.pk, "letter": card.span.letter, "lo": card.span.lo, "hi": card.span.hi}
@@ -24,7 +25,7 @@ def overlay(ledger: Ledger) -> dict:
         ],
         "curves": curves(shown),
         "areas": [_area(row) for row in shown if row.answer.area is not None],
-        "notes": [note for row in ledger.rows for note in _notes(row)],
+        "notes": [note for row in ledger.rows for note in _notes(row, several=several)],
         "titles": {
             graph.pk: residuals_title(row)
             for row in ledger.rows for graph in row.finding.residuals.all()
@@ -76,12 +77,14 @@ def _area(row: Row) -> dict:
     }  # fmt: skip
 
 
-def _notes(row: Row) -> list[dict]:
+def _notes(row: Row, *, several: bool) -> list[dict]:
+    """Give what stands on the graph of a finding, with its run where there are several."""
     notes: list[Note] = list(row.finding.notes.all())
     if not notes or row.answer.at is None:
         return []
     x, y = row.answer.at
-    text = on_graph(row)
+    text = f"run {row.finding.run.number}: " if several and row.finding.run else ""
+    text += on_graph(row)
     return [{"id": one.pk, "text": text, "html": words(text), "x": x, "y": y} for one in notes]
 
 

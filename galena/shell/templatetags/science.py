@@ -127,9 +127,16 @@ def clock(seconds):
 
 
 @register.simple_tag
-def run_mark(number, size=14):
-    """Draw the mark of a run; its shape is named for those who do not see it."""
+def run_mark(number, size=14, filled=True):
+    """Draw the mark of a run; its shape is named for those who do not see it. That of a hidden
+    run is open."""
     mark = mark_of(int(number))
+    if not filled:
+        return format_html(
+            '<svg class="run-mark open" viewBox="-7 -7 14 14" width="{}" height="{}" role="img" '
+            'aria-label="{}"><path d="{}" fill="none" stroke="{}" stroke-width="1.6"/></svg>',
+            size, size, mark.shape, mark.path, mark.colour,
+        )  # fmt: skip
     return format_html(
         '<svg class="run-mark" viewBox="-7 -7 14 14" width="{}" height="{}" role="img" '
         'aria-label="{}"><path class="mark-{}" d="{}" fill="{}"/></svg>',

@@ -111,7 +111,8 @@ def _least_and_most(subject: Subject) -> Answer:
         estimates.append(Estimate(f"{key}_at", f"at {subject.x_symbol} =", float(x[index]),
                                   math.nan,
                                   subject.x_unit, {}, subject.x_decimals))  # fmt: skip
-    return Answer(tuple(estimates), counted(int(good.sum())))
+    most = int(np.argmax(y))
+    return Answer(tuple(estimates), counted(int(good.sum())), at=(float(x[most]), float(y[most])))
 
 
 def _change(subject: Subject) -> Answer:

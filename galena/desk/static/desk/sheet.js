@@ -95,6 +95,7 @@ export class Sheet {
       axisKey: (name, event) => axisKey(this, name, event),
     });
     this.stackElement.addEventListener("focusin", () => this.active(this));
+    this.notes.take(this.overlay.notes);
     this.ruler.show(this.overlay);
   }
 
