@@ -16,6 +16,7 @@ import django
 import numpy as np
 
 from benchmarks import sizes
+from benchmarks.timing import best
 
 COUNT = sizes.of(1_000_000, 20_000)
 RATE = 1000.0
@@ -28,16 +29,6 @@ WATCH_FRAMES = """() => { window.frames_ = []; window.work = []; const ask = req
     paint(at); window.work.push(performance.now() - began); });
   let last = 0; const tick = (at) => { if (last) window.frames_.push(at - last); last = at;
     ask(tick); }; ask(tick); }"""
-
-
-def best(action, times: int = 7) -> float:
-    """Give the least of several times, in seconds."""
-    taken = []
-    for _ in range(times):
-        began = time.perf_counter()
-        action()
-        taken.append(time.perf_counter() - began)
-    return min(taken)
 
 
 def build(person):

@@ -7,7 +7,6 @@ Run: python -m benchmarks.desk_window [--small]
 
 import os
 import tempfile
-import time
 
 os.environ["DJANGO_SETTINGS_MODULE"] = "galena.config.settings"
 
@@ -15,20 +14,11 @@ import django
 import numpy as np
 
 from benchmarks import sizes
+from benchmarks.timing import best
 
 COUNT = sizes.of(1_000_000, 20_000)
 RATE = 1000.0
 SECONDS = COUNT / RATE
-
-
-def best(action, times: int = 7) -> float:
-    """Give the least of several times, in seconds."""
-    taken = []
-    for _ in range(times):
-        began = time.perf_counter()
-        action()
-        taken.append(time.perf_counter() - began)
-    return min(taken)
 
 
 def extremes_in_memory(blob: bytes) -> None:

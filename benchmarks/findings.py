@@ -14,7 +14,7 @@ import numpy as np
 from scipy.optimize import curve_fit
 
 from benchmarks import sizes
-from benchmarks.formulas import best
+from benchmarks.timing import best
 from galena.core.fits import MODELS, fit
 
 READINGS = sizes.of(10_000, 300)

@@ -5,7 +5,6 @@ Run: python -m benchmarks.formulas
 
 import os
 import tempfile
-import time
 
 os.environ["DJANGO_SETTINGS_MODULE"] = "galena.config.settings"
 
@@ -13,6 +12,7 @@ import django
 import numpy as np
 
 from benchmarks import sizes
+from benchmarks.timing import best
 from galena.core import formula
 
 COUNT = sizes.of(1_000_000, 5000)
@@ -31,16 +31,6 @@ LONG = (
     "*exp(-t/(2.5 s))*cos(2*π*f*t + 30 deg) + smooth(0.5*k*y^2, 11) - previous(m*g_n*y) - 0.12500 J"
     " + 2*(1 J)"
 )
-
-
-def best(action, times: int = 11) -> float:
-    """Give the least of several times, in seconds."""
-    taken = []
-    for _ in range(times):
-        began = time.perf_counter()
-        action()
-        taken.append(time.perf_counter() - began)
-    return min(taken)
 
 
 def of_the_core() -> None:

@@ -15,7 +15,7 @@ import django
 import numpy as np
 
 from benchmarks import sizes
-from benchmarks.desk_window import best
+from benchmarks.timing import best
 
 RATE = 1000.0
 SECONDS = sizes.of(3600, 60)

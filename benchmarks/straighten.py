@@ -8,7 +8,6 @@ Run: python -m benchmarks.straighten
 
 import os
 import tempfile
-import time
 
 os.environ["DJANGO_SETTINGS_MODULE"] = "galena.config.settings"
 
@@ -16,20 +15,11 @@ import django
 import numpy as np
 
 from benchmarks import sizes
+from benchmarks.timing import best
 
 FEW, MANY = 200, sizes.of(100_000, 2_000)
 SPANS, RUNS = sizes.of(20, 3), sizes.of(4, 2)
 NAME = "Straight, and many spans"
-
-
-def best(action, times: int = 5) -> float:
-    """Give the least of several times, in seconds."""
-    taken = []
-    for _ in range(times):
-        began = time.perf_counter()
-        action()
-        taken.append(time.perf_counter() - began)
-    return min(taken)
 
 
 def build(person, count: int):

@@ -59,6 +59,11 @@ def parts(symbol: str) -> list[tuple[str, str]]:
     return cut
 
 
+def is_logarithm(symbol: str) -> bool:
+    """Tell whether a symbol says that it is a logarithm, as ln(E/lx)."""
+    return symbol.startswith(("ln(", "lg(", "ln ", "lg "))
+
+
 def renamed(symbol: str, old: str, new: str) -> str:
     """Give a symbol that is written with another one, as d⁻² with d, after that has a new name."""
     return re.sub(rf"(?<![^\W_]){re.escape(old)}(?![^\W\d_]|_)", lambda _: new, symbol)

@@ -77,8 +77,8 @@ def _symbol_in(rule: Transform, formula: str) -> str:
 
 def back_to_law(subject: Subject, choice: Choice, why: str) -> None:
     """Ask the sheet's line for its law. Raises GalenaError."""
-    found = already(subject.sheet, subject.quantity)
-    if found is None:
+    plotted = already(subject.sheet, subject.quantity)
+    if plotted is None:
         raise DeskError("This sheet plots its quantities as they are. Choose a relation.")
     sheet = subject.sheet
     span = subject.span
@@ -88,4 +88,4 @@ def back_to_law(subject: Subject, choice: Choice, why: str) -> None:
     details = {"weighted": True} if choice.weighted else {}
     runs = [one.run for one in subject.curves]
     lines = finding_flows.ask(span, "line", subject.quantity, runs, details)
-    state_law(lines, found.relation, found.symbols, why)
+    state_law(lines, plotted.relation, plotted.symbols, why)

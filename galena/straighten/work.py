@@ -100,9 +100,9 @@ def work_of(subject: Subject, choice: Choice) -> Work:
 def _of_run(relation: Relation, curve: Curve, choice: Choice, subject: Subject) -> OfRun:
     seen = relation.straighten(curve.x, curve.y, u_y=curve.u)
     u = seen.u_y if choice.weighted else None
-    found = claimed(seen.relation, seen.x, seen.y, u, choice.held(), seen.left_out)
-    return OfRun(curve, seen, found.line, found.claim,
-                 _constants(seen.relation, found.line, found.claim, subject))  # fmt: skip
+    of_line = claimed(seen.relation, seen.x, seen.y, u, choice.held(), seen.left_out)
+    return OfRun(curve, seen, of_line.line, of_line.claim,
+                 _constants(seen.relation, of_line.line, of_line.claim, subject))  # fmt: skip
 
 
 def _constants(relation: Relation, line: Fit, said: Claim, subject: Subject) -> list[Estimate]:

@@ -123,6 +123,7 @@ def test_a_power_agrees_with_three_through_the_line_and_through_the_curve(as_ada
     keep(as_ada, sheet, relation="power", exponent="3")
     found = kept(sheet_flows.sheets_of(sheet.experiment)[1])
     assert {one.key: one.value for one in found["law"].estimates}["n"] == 3.0
+    assert not any("zero" in remark for remark in found["line"].remarks)
     axes = sheet.experiment.derived.values_list("symbol", "unit")
     assert sorted(axes) == [("ln(L/m)", ""), ("ln(s/mm)", "")]
 

@@ -22,11 +22,13 @@ FAR_OFF = 100.0  # uncertainties: nobody needs their number any more
 @dataclass(frozen=True)
 class Fitted:
     """A fit, the signs of its residuals in order of x, and whether its readings lie on a line,
-    where it would have them so."""
+    where it would have them so; whether zero of y at zero of x could mean anything, as it does
+    not where a logarithm is plotted."""
 
     fit: Fit
     runs_test: RunsTest
     straight: Straightness | None = None
+    has_origin: bool = True
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,7 @@ def offset(seen: Fitted) -> Remark | None:
     """Remark on a parameter that is zero unless something adds to every reading; None where the
     readings do not lie on the line anyway."""
     fit, straight = seen.fit, seen.straight
-    if bent(seen) is not None:
+    if bent(seen) is not None or not seen.has_origin:
         return None
     if _may_be_proportional(fit) and "slope" not in fit.held and not shows_dependence(fit):
         return Remark(

@@ -16,6 +16,7 @@ from galena.core.fits.widened import no_surer_than_readings, widened
 from galena.core.runs_test import runs_test
 from galena.core.second_look import straightness
 from galena.core.second_look.fits import Fitted
+from galena.core.symbols import is_logarithm
 from galena.core.units import Unit, typeset
 from galena.desk.findings.questions.answer import Answer, Estimate, Subject, following
 
@@ -75,7 +76,9 @@ def stated(
         straight = None
         if fit.model.facts.is_line:
             straight = straightness(subject.inside.t, subject.inside.y, u)
-        remarks = tuple(str(one) for one in second_look.remarks("fit", Fitted(fit, ups, straight)))
+        has_origin = not (is_logarithm(subject.x_symbol) or is_logarithm(subject.y_symbol))
+        seen = Fitted(fit, ups, straight, has_origin)
+        remarks = tuple(str(one) for one in second_look.remarks("fit", seen))
     try:
         units = fit.model.units(subject.x_unit, subject.y_unit)
     except FormulaError as error:
