@@ -19,7 +19,7 @@ demo: .work/ready
 	@$(PYTHON) -m galena demo --port $(PORT)
 
 test: lint
-	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
+	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 10
 
 check: lint
 	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not slow and not many" --hypothesis-profile quick --nomigrations --ignore tests/browser --ignore tests/benchmarks
