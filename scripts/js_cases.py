@@ -12,11 +12,14 @@ import numpy as np
 
 from galena.core import numbers
 from galena.core.decimate import envelope
+from galena.core.symbols import parts
 from galena.core.ticks import decades, ticks
 
 FILE = Path(__file__).resolve().parent.parent / "tests/js/cases.json"
 AXES = 400
 VALUES = (0.0, -0.0, -0.004, -0.0051, 1.005, 2.675, -12.5, 1e6, 123456.789, 1e-9, -99.95)
+SYMBOLS = ("E", "E_kin", "d⁻²", "√d", "ln(E/lx)", "ln(F_x/N)", "ln x", "(t − t_0)²", "1/d²", "H²",
+           "pH", "ΔT", "T_1", "φ_max", "lnx")  # fmt: skip
 
 
 def cases() -> dict:
@@ -27,6 +30,7 @@ def cases() -> dict:
         "decades": [_decades(*axis) for axis in _decadic_axes(rng)],
         "fixed": [[value, d, numbers.fixed(value, d)] for value in VALUES for d in range(4)],
         "grouped": [[count, numbers.grouped(count)] for count in (0, 7, 999, 1000, 1234567)],
+        "symbols": [[symbol, [list(part) for part in parts(symbol)]] for symbol in SYMBOLS],
         "envelopes": [_envelope(rng, size, columns)
                       for size, columns in ((5, 10), (200, 12), (999, 40), (3000, 7))],
     }  # fmt: skip

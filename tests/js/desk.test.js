@@ -2,6 +2,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { areasOf, curvesOf, tracesOf } from "../../galena/desk/static/desk/plot_data.js";
+import { rowsOf } from "../../galena/desk/static/desk/ruler_rows.js";
 import { View } from "../../galena/desk/static/desk/view.js";
 
 const layout = {
@@ -69,4 +70,15 @@ test("a view is not zoomed or slid to where no number is", () => {
   assert.deepEqual(view.x, [0, 10]);
   view.centre(100, { x: [0, 10] });
   assert.deepEqual(view.x, [95, 105]);
+});
+
+test("spans that overlap stand in rows, those that do not in one", () => {
+  const span = (id, lo, hi) => ({ id, lo, hi });
+  const apart = rowsOf([span(1, 0, 2), span(2, 2, 3), span(3, 5, 6)]);
+  assert.deepEqual([...apart.rows.values()], [0, 0, 0]);
+  assert.equal(apart.count, 1);
+  const over = rowsOf([span(1, 1, 2), span(2, 0, 9), span(3, 3, 4), span(4, 3.5, 5), span(5, 3, 4)]);
+  assert.deepEqual([2, 1, 3, 4, 5].map((id) => over.rows.get(id)), [0, 1, 1, 2, 2]);
+  assert.equal(over.count, 3);
+  assert.equal(rowsOf([]).count, 1);
 });

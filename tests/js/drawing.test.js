@@ -4,6 +4,7 @@ import { readFileSync } from "node:fs";
 import { test } from "node:test";
 import { envelope } from "../../galena/shell/static/shell/js/envelope.js";
 import { clock, fixed, grouped, raised } from "../../galena/shell/static/shell/js/numbers.js";
+import { parts } from "../../galena/shell/static/shell/js/symbols.js";
 import {
   labelled,
   labelledDecades,
@@ -63,4 +64,9 @@ test("an envelope keeps what the core keeps, also where a column begins without 
     assert.deepEqual(xs, kept_x);
     assert.deepEqual(ys, orNaN(kept_y));
   }
+});
+
+test("symbols are cut as the core cuts them", () => {
+  assert.ok(cases.symbols.length > 8);
+  for (const [symbol, cut] of cases.symbols) assert.deepEqual(parts(symbol), cut, symbol);
 });

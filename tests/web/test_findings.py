@@ -97,6 +97,17 @@ def test_every_question_of_a_span_is_answered_for_every_run(as_ada, decays, span
     assert again.status_code == 200 and Finding.objects.count() == 3
 
 
+def test_a_finding_is_put_on_the_graph_from_its_row(as_ada, decays, span):
+    (lowest, *_) = asked(span, "extremes")
+    fields = {"act": "graph", "shown": "1", "stay": "1"}
+    page = as_ada.post(reverse("change-finding", args=[decays.pk, lowest.pk]), fields)
+    assert 'id="sheets"' in page.text and 'aria-pressed="true"' in page.text
+    assert lowest.notes.get().y == pytest.approx(60, abs=1)
+    del fields["shown"]
+    as_ada.post(reverse("change-finding", args=[decays.pk, lowest.pk]), fields)
+    assert not lowest.notes.exists()
+
+
 def test_a_change_has_both_differences_and_their_ratio(span):
     (change, *_) = asked(span, "change")
     told = {one.key: one for one in answer(change).estimates}

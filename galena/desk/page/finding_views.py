@@ -131,6 +131,8 @@ def change(request, experiment_id: int, finding_id: int):
     whole = request.POST.get("act") in panel_acts.CHANGE_GRAPHS
     error = responses.attempt(request, sheet, f"change {finding.kind}", act)
     trouble = "" if error is None else str(error)
+    if "stay" in request.POST:  # it was pressed in the ledger
+        return responses.show_sheets(request, sheet.experiment, trouble)
     return show_panel(request, _finding(experiment_id, finding_id), sheet, trouble, whole=whole)
 
 

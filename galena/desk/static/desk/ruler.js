@@ -3,6 +3,7 @@
 // `removed(kind, id)` on Delete, `dragged(id, lo, hi)` while a span is under the hand, and `stepped(x, by)` to learn the reading next to a place.
 
 import { COLOURS } from "../shell/js/colours.js";
+import { ROW, rowsOf } from "./ruler_rows.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const BRASS = COLOURS.brass;
@@ -15,6 +16,16 @@ function make(name, attributes, ...children) {
   return element;
 }
 
+// The name of a span beside its letter, on a ground of its own, so that no bracket runs through it.
+function named(span, x, y) {
+  if (!span.name) return [];
+  const text = span.name.length > 24 ? `${span.name.slice(0, 23)}…` : span.name;
+  const ground = { x, y: y - 8, width: 7 * text.length + 8, height: 16, fill: COLOURS.ruler };
+  const words = make("text", { class: "given", x: x + 4, y: y + 5, fill: COLOURS.ink });
+  words.textContent = text;
+  return [make("rect", ground), words];
+}
+
 export class Ruler {
   constructor(svg, { moved, removed, stepped, dragged }) {
     this.svg = svg;
@@ -23,6 +34,7 @@ export class Ruler {
     this.stepped = stepped;
     this.dragged = dragged;
     this.overlay = { spans: [], markers: [] };
+    this.rows = rowsOf([]);
     this.scale = null; // these three are told when the sheet was painted
     this.frame = null;
     this.top = 0;
@@ -41,6 +53,7 @@ export class Ruler {
 
   show(overlay) {
     this.overlay = overlay;
+    this.rows = rowsOf(overlay.spans); // they stay as they are while a hand drags
     if (this.scale) this.draw();
   }
 
@@ -79,12 +92,13 @@ export class Ruler {
     const box = this.frame;
     if (this.scale.x(span.hi) < box.left || this.scale.x(span.lo) > box.right) return [];
     const [left, right] = [this.clamped(span.lo), this.clamped(span.hi)];
-    const y = this.top + 6;
+    const top = this.top + ROW * (this.rows.rows.get(span.id) ?? 0);
+    const y = top + 6;
     const middle = (left + right) / 2;
     const about = { "data-kind": "spans", "data-id": span.id };
     const frame = make("path", {
       "class": "frame",
-      "d": `M${left} ${this.top + 26}V${y}H${right}V${this.top + 26}`,
+      "d": `M${left} ${top + 26}V${y}H${right}V${top + 26}`,
       "fill": "none",
       "stroke": BRASS,
       "stroke-width": 2,
@@ -94,23 +108,17 @@ export class Ruler {
       { ...about, "class": "body", "data-part": "body" },
       make("rect", {
         x: left,
-        y: this.top - 4,
+        y: top - 4,
         width: right - left,
         height: 26,
         fill: "transparent",
       }),
+      ...named(span, middle + 14, y),
       make("rect", { x: middle - 11, y: y - 9, width: 22, height: 18, rx: 3, fill: BRASS }),
       Object.assign(make("text", { class: "letter", x: middle, y: y + 5 }), {
         textContent: span.letter,
       }),
     );
-    if (span.name)
-      body.append(
-        Object.assign(
-          make("text", { class: "given", x: middle + 16, y: y + 8, fill: COLOURS.ink }),
-          { textContent: span.name.length > 24 ? `${span.name.slice(0, 23)}…` : span.name },
-        ),
-      );
     const ends = [
       ["lo", left, "start"],
       ["hi", right, "end"],
@@ -130,14 +138,14 @@ export class Ruler {
         make("rect", {
           class: "grip",
           x: x - 7,
-          y: this.top - 4,
+          y: top - 4,
           width: 14,
-          height: box.bottom - this.top + 4,
+          height: box.bottom - top + 4,
         }),
         make("rect", {
           class: "frame",
           x: x - 3,
-          y: this.top + 8,
+          y: top + 8,
           width: 6,
           height: 16,
           rx: 2,

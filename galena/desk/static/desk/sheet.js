@@ -167,6 +167,7 @@ export class Sheet {
     const { context, width, height } = fitted(this.plots);
     if (!width || !height) return;
     const limits = this.view.limits(this.shown.whole);
+    this.stack.rulerRows = this.ruler.rows.count;
     const scales = this.stack.place(context, width, height, limits, this.shares);
     Object.assign(this.stack, { width, height });
     this.stack.draw(context);

@@ -4,6 +4,7 @@
 import { line, rem, scales } from "../shell/js/axes.js";
 import { labelled, labelledDecades, labelledHours } from "../shell/js/ticks.js";
 import { COLOURS } from "../shell/js/colours.js";
+import { ROW } from "./ruler_rows.js";
 
 const TEXT = '"Source Sans 3", sans-serif';
 const LONG = 7200; // seconds; longer times are written in hours and minutes
@@ -12,6 +13,7 @@ export class Stack {
   constructor(layout) {
     this.layout = layout;
     this.widest = { left: 0, right: 0 };
+    this.rulerRows = 1; // told by the sheet
   }
 
   // Give each graph's scales: a Map of id to {left, right}, right only where something is on it.
@@ -23,7 +25,8 @@ export class Stack {
     const { graphs } = this.layout;
     const gap = 1.05 * size;
     const titles = graphs.map(({ title, residual }) => (title || residual ? 1.5 * size : 0));
-    const top = 2.05 * size;
+    const rows = ROW * (this.rulerRows - 1);
+    const top = 2.05 * size + rows;
     const bottom = height - 2.75 * size;
     const room =
       bottom - top - gap * (graphs.length - 1) - titles.reduce((sum, one) => sum + one, 0);
@@ -107,7 +110,7 @@ export class Stack {
   draw(context) {
     const { size, frame } = this;
     context.fillStyle = COLOURS.ruler;
-    context.fillRect(frame.left, this.top, frame.right - frame.left, 1.55 * size);
+    context.fillRect(frame.left, this.top, frame.right - frame.left, 1.55 * size + ROW * (this.rulerRows - 1));
     context.font = `${0.875 * size}px ${TEXT}`;
     context.lineWidth = 1;
     context.setLineDash([]);
