@@ -77,8 +77,17 @@ test("spans that overlap stand in rows, those that do not in one", () => {
   const apart = rowsOf([span(1, 0, 2), span(2, 2, 3), span(3, 5, 6)]);
   assert.deepEqual([...apart.rows.values()], [0, 0, 0]);
   assert.equal(apart.count, 1);
-  const over = rowsOf([span(1, 1, 2), span(2, 0, 9), span(3, 3, 4), span(4, 3.5, 5), span(5, 3, 4)]);
-  assert.deepEqual([2, 1, 3, 4, 5].map((id) => over.rows.get(id)), [0, 1, 1, 2, 2]);
+  const over = rowsOf([
+    span(1, 1, 2),
+    span(2, 0, 9),
+    span(3, 3, 4),
+    span(4, 3.5, 5),
+    span(5, 3, 4),
+  ]);
+  assert.deepEqual(
+    [2, 1, 3, 4, 5].map((id) => over.rows.get(id)),
+    [0, 1, 1, 2, 2],
+  );
   assert.equal(over.count, 3);
   assert.equal(rowsOf([]).count, 1);
 });

@@ -110,7 +110,12 @@ export class Stack {
   draw(context) {
     const { size, frame } = this;
     context.fillStyle = COLOURS.ruler;
-    context.fillRect(frame.left, this.top, frame.right - frame.left, 1.55 * size + ROW * (this.rulerRows - 1));
+    context.fillRect(
+      frame.left,
+      this.top,
+      frame.right - frame.left,
+      1.55 * size + ROW * (this.rulerRows - 1),
+    );
     context.font = `${0.875 * size}px ${TEXT}`;
     context.lineWidth = 1;
     context.setLineDash([]);
