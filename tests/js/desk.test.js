@@ -2,6 +2,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { areasOf, curvesOf, tracesOf } from "../../galena/desk/static/desk/plot_data.js";
+import { filled, placeIn, sharing } from "../../galena/desk/static/desk/fillings.js";
 import { rowsOf } from "../../galena/desk/static/desk/ruler_rows.js";
 import { View } from "../../galena/desk/static/desk/view.js";
 
@@ -90,4 +91,22 @@ test("spans that overlap stand in rows, those that do not in one", () => {
   );
   assert.equal(over.count, 3);
   assert.equal(rowsOf([]).count, 1);
+});
+
+test("two quantities of one graph never have the same filling and dashes", () => {
+  assert.deepEqual(
+    [placeIn(layout, 1, 7), placeIn(layout, 1, 8), placeIn(layout, 2, 7)],
+    [0, 1, null],
+  );
+  const mark = { colour: "blue", dash: [9] };
+  assert.equal(filled(mark, null), mark);
+  const looks = [0, 1, 2].map((place) => filled(mark, place));
+  assert.equal(new Set(looks.map(({ dash, filling }) => `${dash} ${filling}`)).size, 3);
+  assert.deepEqual(
+    sharing(layout).map(({ quantity, place }) => [quantity, place]),
+    [
+      [7, 0],
+      [8, 1],
+    ],
+  );
 });

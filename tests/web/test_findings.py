@@ -281,6 +281,8 @@ def test_parameters_are_held_and_shared(as_ada, decays, span):
     held = {"act": "hold", "held": "c", "p-c": "12"}
     page = post(as_ada, "change-finding", found[0].pk, decays, **held)
     assert "held" in page.text and values(found[0])["c"] == 12.0
+    lines = [line for one in cards.of_sheet(span.sheet).spans[0].groups for line in one.lines]
+    assert [line.text for line in lines if line.is_held] == ["12"]
     all_held = post(as_ada, "change-finding", found[0].pk, decays, act="hold",
                     held=["a", "τ", "c"], **{"p-a": "1", "p-τ": "1", "p-c": "1"})  # fmt: skip
     assert "nothing is left to be fitted" in all_held.text

@@ -185,6 +185,11 @@ class Ledger:
     rows: list[Row]
 
     @property
+    def built_groups(self) -> list[Group]:
+        """What is built of findings, each by itself."""
+        return [Group([row]) for row in self.built]
+
+    @property
     def numbers(self) -> list[tuple[Row, Estimate, str]]:
         """Every number with its symbol for formulas."""
         return [(row, one, symbol) for symbol, (row, one) in symbols(self.rows).items()]

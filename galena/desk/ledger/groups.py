@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from galena.core.numbers import MINUS
 from galena.core.prefixes import with_prefix
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import Estimate
@@ -70,8 +71,9 @@ class Group:
 def line_of(row: Row, estimate: Estimate, *, is_first: bool = True) -> Line:
     """Give a number with the prefix of its unit with which it has few digits."""
     fit = row.answer.fit
-    if fit is not None and estimate.key in fit.held:
-        return Line(row, estimate, estimate.text, estimate.unit_text, is_first)
+    if fit is not None and estimate.key in fit.held:  # as it was typed
+        typed = f"{estimate.value:.6g}".replace("-", MINUS)
+        return Line(row, estimate, typed, estimate.unit_text, is_first)
     value, u, unit = with_prefix(estimate.value, estimate.uncertainty, estimate.unit)
     if unit == estimate.unit or not (math.isfinite(u) and u > 0):
         return Line(row, estimate, estimate.text, estimate.unit_text, is_first)

@@ -60,6 +60,7 @@ def _row(drawn_run: Drawn, x: float, free: bool) -> dict | None:
     where = {"graph": drawn_run.trace.graph_id, "side": drawn_run.trace.side}
     where |= {
         "symbol": drawn_run.read.quantity.symbol,
+        "quantity": drawn_run.read.quantity.pk,
         "unit": unit_shown(drawn_run.read.quantity.unit),
     }
     if free:

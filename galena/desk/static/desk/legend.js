@@ -1,6 +1,10 @@
 // The legend of a sheet: which mark is which run, with its conditions. It lies where the data is
 // not, until somebody moves it; its place is kept as a share of the stack's width and height.
 
+import { COLOURS } from "../shell/js/colours.js";
+import { filled, sharing } from "./fillings.js";
+import { typeset } from "./typeset.js";
+
 const STEP = 0.02;
 
 export class Legend {
@@ -18,11 +22,16 @@ export class Legend {
 
   show(runs, stack, traces) {
     const state = JSON.stringify(runs);
-    const wanted = this.layout.legend && runs.length > 0 && (runs.length > 1 || runs[0].label);
+    const several = sharing(this.layout);
+    const wanted =
+      this.layout.legend &&
+      runs.length > 0 &&
+      (runs.length > 1 || runs[0].label || several.length > 0);
     this.element.hidden = !wanted;
     if (!wanted) return;
     if (state !== this.state) {
       this.write(runs);
+      this.element.append(...several.map((row, i) => quantityRow(row, i === 0)));
       this.state = state;
       this.free = null;
     }
@@ -111,8 +120,30 @@ export class Legend {
   }
 }
 
+// A quantity that shares its graph: a piece of its line with a mark of its filling.
+function quantityRow({ symbol, place }, first) {
+  const row = document.createElement("div");
+  if (first) row.className = "quantities";
+  const mark = filled({ path: "M-5 0a5 5 0 1 0 10 0a5 5 0 1 0-10 0", colour: COLOURS.soft }, place);
+  const picture = drawn(mark);
+  picture.setAttribute("viewBox", "-14 -7 28 14");
+  picture.classList.add("piece");
+  const line = document.createElementNS(SVG, "path");
+  for (const [name, value] of Object.entries({
+    "d": "M-14 0H14",
+    "stroke": COLOURS.soft,
+    "stroke-width": "1.5",
+    "stroke-dasharray": mark.dash.join(" "),
+  }))
+    line.setAttribute(name, value);
+  picture.prepend(line);
+  row.append(picture, typeset(symbol));
+  return row;
+}
+
+const SVG = "http://www.w3.org/2000/svg";
+
 export function drawn(mark) {
-  const SVG = "http://www.w3.org/2000/svg";
   const picture = document.createElementNS(SVG, "svg");
   picture.setAttribute("viewBox", "-7 -7 14 14");
   picture.setAttribute("class", "run-mark");
@@ -120,6 +151,18 @@ export function drawn(mark) {
   path.setAttribute("d", mark.path);
   path.setAttribute("fill", mark.colour);
   picture.append(path);
+  if (mark.filling % 3 === 1) {
+    const inside = /** @type {SVGPathElement} */ (path.cloneNode());
+    inside.setAttribute("fill", COLOURS.surface);
+    inside.setAttribute("transform", "scale(0.58)");
+    picture.append(inside);
+  } else if (mark.filling % 3 === 2) {
+    const bar = document.createElementNS(SVG, "path");
+    bar.setAttribute("d", "M0-7V7");
+    bar.setAttribute("stroke", COLOURS.surface);
+    bar.setAttribute("stroke-width", "2.4");
+    picture.append(bar);
+  }
   return picture;
 }
 

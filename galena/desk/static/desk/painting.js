@@ -2,6 +2,7 @@
 // lowest and the highest in each column of pixels; fitted curves; and the cursor.
 import { rem } from "../shell/js/axes.js";
 import { COLOURS } from "../shell/js/colours.js";
+import { filled, placeIn } from "./fillings.js";
 import { clipTo, drawCurve, drawMark, marksAlong } from "../shell/js/painter.js";
 
 const FEW = 120; // readings up to which each has its mark in full size
@@ -78,16 +79,9 @@ function shade(context, scale, { number, quantity, lo, hi, base }, traces, colou
   context.globalAlpha = 1;
 }
 
-// What goes by the right axis has short dashes and a bright core in its marks.
-function look(mark, { side, graph }, layout) {
-  const both =
-    side === "right" &&
-    layout.graphs.find(({ id }) => id === graph)?.traces.some((trace) => trace.side === "left");
-  return {
-    ...mark,
-    ...(layout.plain && { colour: COLOURS.ink }),
-    ...(both && { dash: [3, 3], core: COLOURS.surface }),
-  };
+function look(mark, { graph, quantity }, layout) {
+  const own = filled(mark, placeIn(layout, graph, quantity));
+  return layout.plain ? { ...own, colour: COLOURS.ink } : own;
 }
 const sized = (mark, size) => ({ ...mark, size: (mark.size ?? 1) * size });
 
@@ -132,7 +126,7 @@ function drawColumns(context, scale, mark, { x, lows, highs }) {
     path.lineTo(at, scale.y(highs[i]));
     pen = true;
   }
-  stroke(context, mark, mark.core ? 0.6 : 1.2); // what goes by the right axis is finer
+  stroke(context, mark, mark.filling ? 0.6 : 1.2); // a further quantity is finer
   context.stroke(path);
 }
 
@@ -222,8 +216,9 @@ export function paintCursor(context, stack, cursor, markOf, layout) {
     const y = scale.y(row.y);
     if (y < scale.box.top - 6 || y > scale.box.bottom + 6) continue;
     const mark = look(markOf(row.number), row, layout);
-    drawMark(context, { ...mark, colour: COLOURS.surface }, scale.x(row.x), y, 1.9);
+    const ground = { ...mark, colour: COLOURS.surface, filling: 0 };
+    drawMark(context, ground, scale.x(row.x), y, 1.9);
     drawMark(context, mark, scale.x(row.x), y, 1.4);
-    if (row.aside) drawMark(context, { ...mark, colour: COLOURS.surface }, scale.x(row.x), y, 1);
+    if (row.aside) drawMark(context, ground, scale.x(row.x), y, 1);
   }
 }

@@ -260,6 +260,7 @@ export class Sheet {
       this.cursor,
       this.section.querySelector(".axis-label.along"),
       this.markOf,
+      this.layout,
     );
     const limits = this.view.limits(this.shown.whole);
     if (stepped && (this.cursor.x < limits.x[0] || this.cursor.x > limits.x[1]))

@@ -1,8 +1,10 @@
 // The reading strip: what every graph and every run reads at the cursor, as the server said it.
-import { parts } from "../shell/js/symbols.js";
+import { filled, sharing } from "./fillings.js";
 import { drawn } from "./legend.js";
+import { typeset as symbol } from "./typeset.js";
 
-export function strip(place, cursor, xLabel, markOf) {
+export function strip(place, cursor, xLabel, markOf, layout) {
+  const places = new Map(sharing(layout).map((one) => [one.symbol, one.place]));
   const x = part(typeset(xLabel), cursor.text, cursor.unit);
   const read = new Set(); // a quantity that two graphs show is read once
   const own = cursor.rows.filter(
@@ -14,7 +16,7 @@ export function strip(place, cursor, xLabel, markOf) {
       row.text,
       row.aside ? `${row.unit} (set aside)` : row.unit,
       row.number,
-      markOf,
+      (number) => filled(markOf(number), places.get(row.symbol) ?? null),
     ),
   );
   place.replaceChildren(x, ...rows.flatMap((row) => [" ", row]));
@@ -25,17 +27,6 @@ function typeset(label) {
   const whole = document.createElement("span");
   for (const child of label.children)
     if (!child.matches("[data-x-unit]")) whole.append(child.cloneNode(true));
-  return whole;
-}
-
-export function symbol(text) {
-  const whole = document.createElement("span");
-  for (const [kind, piece] of parts(text)) {
-    const element = document.createElement({ "symbol": "i", "sub": "sub", "": "span" }[kind]);
-    if (kind === "symbol") element.className = "symbol";
-    element.textContent = piece;
-    whole.append(element);
-  }
   return whole;
 }
 

@@ -82,17 +82,23 @@ function along(scale) {
   return (x) => of(x) * per;
 }
 
+// A second quantity has hollow marks, a third one barred ones; then it begins again.
+function fillIn(context, { filling, shapePath }) {
+  if (!filling || filling % 3 === 0) return;
+  context.fillStyle = COLOURS.surface;
+  if (filling % 3 === 1) {
+    context.scale(0.58, 0.58);
+    context.fill(shapePath);
+  } else context.fillRect(-1.2, -7, 2.4, 14);
+}
+
 export function drawMark(context, mark, x, y, size = 1) {
   context.save();
   context.translate(x, y);
   context.scale(size * grown(), size * grown());
   context.fillStyle = mark.colour;
   context.fill(mark.shapePath);
-  if (mark.core) {
-    context.scale(0.4, 0.4);
-    context.fillStyle = mark.core;
-    context.fill(mark.shapePath);
-  }
+  fillIn(context, mark);
   context.restore();
 }
 
