@@ -57,6 +57,7 @@ def memory(pid: int) -> float:
 
 def watch_for(address: str, cookies: str, count: int, seconds: float) -> None:
     """Watch for so long; print the least that a watcher got, questions, and delays."""
+    print("ready", flush=True)
     watchers = watch_all(Timing, address, cookies, count, seconds)
     came = [one.came for one in watchers]
     print(
@@ -78,6 +79,7 @@ def measure(seconds: float, watchers: int, *, lazy: bool) -> float:
         cookies = dict(client.cookies)
         until_the_end = seconds + sizes.of(8, 3)
         others = watching("long_class", address, cookies, watchers, until_the_end)
+        others.stdout.readline()  # its process has started
         sleeper = never_reading(address, cookies) if lazy else None
         time.sleep(sizes.of(3, 1))
         plan = {"rate": str(RATE), "duration": f"{seconds:g}", "channel": ["1", "2", "3", "4"]}
