@@ -78,7 +78,9 @@ def _sheet_for(relation: Relation, subject: Subject) -> tuple[Sheet, Quantity]:
         y = _transformed(experiment, relation, relation.y, subject.quantity)
     if y is None:
         raise DeskError("Time is what a run goes over. Plot a quantity upwards.")
-    sheet = sheet_flows.add_sheet(experiment, x, [y])
+    there = sheet_flows.sheets_of(experiment)
+    same = (sheet for sheet in there if sheet.x == x and sheet.quantities == [y])
+    sheet = next(same, None) or sheet_flows.add_sheet(experiment, x, [y])  # a second click
     sheet_flows.set_beside(first, True)
     return sheet, y
 
@@ -117,7 +119,8 @@ def _span_of(sheet: Sheet, work: Work, subject: Subject, quantity: Quantity) -> 
         raise DeskError("All readings lie at one place of this axis, so no line goes through them.")
     nearest = min((float(np.diff(np.unique(row)).min()) for row in rows if np.ptp(row)), default=0)
     room = max(_ROOM * nearest, 1e-12 * max(abs(lo), abs(hi)))
-    return add_span(sheet, lo - room, hi + room, quantity)
+    there = sheet.spans.filter(lo=lo - room, hi=hi + room, quantity=quantity)
+    return there.first() or add_span(sheet, lo - room, hi + room, quantity)
 
 
 def _factor(sheet: Sheet, relation: Relation, subject: Subject) -> float:

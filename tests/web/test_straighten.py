@@ -145,6 +145,13 @@ def test_laws_are_kept_with_their_units(as_ada, ada, relation, law, heads):
     assert "proportional" in found.remark
 
 
+def test_a_second_click_makes_nothing_twice(as_ada, lamp):
+    for _ in range(2):
+        assert keep(as_ada, lamp, relation="inverse_square").status_code == 302
+    _, second = sheet_flows.sheets_of(lamp.experiment)
+    assert second.spans.count() == 1 and Finding.objects.filter(sheet=second).count() == 2
+
+
 def test_a_wrong_guess_can_be_kept(as_ada, lamp):
     assert keep(as_ada, lamp, relation="exponential_decay").status_code == 302
     law = kept(sheet_flows.sheets_of(lamp.experiment)[1])["law"]
