@@ -44,10 +44,53 @@ def press(desk, name, within=None):
     (within or ledger(desk)).get_by_role("button", name=name, exact=True).first.click()
 
 
+def lay_on(desk, model):
+    desk.locator(f"#drawer [data-model={model}]").click()
+
+
+def laid(desk, count):
+    desk.wait_for_function(
+        "(count) => document.querySelector('.stack').dataset.laid === String(count)", arg=count
+    )
+
+
+def test_pointing_focusing_and_typing_lay_a_model_over_the_readings(desk):
+    press(desk, "model…")
+    gallery = desk.locator("#drawer [data-gallery]")
+    gallery.locator("[data-model=decay_constant]").hover()
+    laid(desk, 2)
+    before = picture(desk)
+    gallery.locator("[data-model=sine]").focus()
+    desk.wait_for_function(
+        "(before) => document.querySelector('.plots').toDataURL() !== before", arg=before
+    )
+    desk.mouse.move(5, 5)
+    laid(desk, 2)  # what has the focus lies on still
+    gallery.get_by_label("or type one").focus()
+    laid(desk, 0)
+    desk.keyboard.type("a*exp(-x/b) +")
+    expect(gallery.get_by_role("status")).to_contain_text("The formula stops after “+”.")
+    desk.keyboard.type(" c")
+    laid(desk, 2)
+    gallery.get_by_label("of which runs").select_option("2")
+    expect(ledger(desk).locator(".asked")).to_have_count(0)
+    assert violations(desk) == []
+    desk.keyboard.press("Enter")
+    expect(ledger(desk).locator(".asked")).to_have_count(1)
+    desk.keyboard.press("Escape")
+    laid(desk, 0)
+    expect(desk.locator("#drawer")).to_be_hidden()
+    expect(ledger(desk).get_by_role("button", name="model…")).to_be_focused()
+
+
+def picture(desk):
+    return desk.evaluate("() => document.querySelector('.plots').toDataURL()")
+
+
 def test_a_model_is_laid_on_by_hand_moved_and_fitted(desk):
-    ledger(desk).get_by_text("model…").click()
+    press(desk, "model…")
     desk.get_by_label("lay it on by hand first").check()
-    press(desk, "exponential decay plus constant")
+    lay_on(desk, "decay_constant")
     expect(desk.get_by_role("button", name="Fit it")).to_be_visible()
     press(desk, "Residuals")
     expect(desk.locator(".graph-title:visible")).to_contain_text("residuals of exponential decay")
@@ -87,10 +130,10 @@ def test_what_stands_on_the_graph_follows_its_span(desk):
 
 
 def test_models_are_compared_in_the_drawer(desk):
-    for name in ("line", "exponential decay plus constant"):
-        ledger(desk).get_by_text("model…").click()
-        press(desk, name, ledger(desk).locator(".models").first)
-        expect(ledger(desk).locator(".asked")).to_have_count(1 if name == "line" else 2)
+    press(desk, "model…")
+    for model in ("line", "decay_constant"):
+        lay_on(desk, model)
+        expect(ledger(desk).locator(".asked")).to_have_count(1 if model == "line" else 2)
     press(desk, "compare")
     drawer = desk.locator("#drawer")
     expect(drawer).to_contain_text("Its extra parameter earns its place: AICc falls by")

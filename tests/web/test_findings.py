@@ -1,17 +1,13 @@
-"""Findings of all kinds: asked over the web, built on others, refitted, shown, undone."""
+"""Findings of all kinds: asked over the web, built on others, undone."""
 
 import math
-import re
 
 import numpy as np
 import pytest
-from django.db import connection
-from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from galena.bench import flows as bench_flows
 from galena.core import units
-from galena.desk import history
 from galena.desk.annotations import flows
 from galena.desk.errors import DeskError
 from galena.desk.findings import answers as findings
@@ -19,62 +15,12 @@ from galena.desk.findings import flows as finding_flows
 from galena.desk.findings.questions import FITS, QUESTIONS
 from galena.desk.ledger import cards
 from galena.desk.ledger.overlay import overlay
-from galena.desk.models import Finding, Graph, Note
+from galena.desk.models import Finding
 from galena.desk.sheets import flows as sheet_flows
-from galena.desk.traces.drawn import drawn, shown_runs
-from galena.experiments.quantity_flows import add_derived, save_given, set_rule
+from galena.desk.traces.drawn import shown_runs
+from galena.experiments.quantity_flows import add_derived, save_given
 from tests import making
-
-T = np.arange(0.0, 20.0, 0.1)
-
-
-def curve(number):
-    """An exponential decay with a little noise, as each run has it."""
-    noise = np.random.default_rng(number).normal(0, 0.1, T.size)
-    return 50.0 * np.exp(-T / 4.0) + 10.0 * number + noise
-
-
-@pytest.fixture
-def decays(experiment):
-    """Three runs of a decay that rest at 10, 20 and 30 mm."""
-    for number in (1, 2, 3):
-        making.run(experiment, curve(number), conditions=[str(10 * number)])
-    return experiment
-
-
-@pytest.fixture
-def sheet(decays):
-    return sheet_flows.first_sheet(decays)
-
-
-@pytest.fixture
-def span(sheet):
-    return flows.add_span(sheet, 0.0, 19.0)
-
-
-def runs(sheet):
-    return [one.run for one in shown_runs(sheet)]
-
-
-def asked(span, kind, **details):
-    return finding_flows.ask(span, kind, span.sheet.quantity, runs(span.sheet), details)
-
-
-def answer(finding):
-    return findings.answers([Finding.objects.select_related(*findings.RELATED).get(pk=finding.pk)])[
-        0
-    ]
-
-
-def values(finding):
-    told = answer(finding)
-    assert told.trouble == ""
-    return {one.key: one.value for one in told.estimates}
-
-
-def post(client, name, pk, experiment, **fields):
-    return client.post(reverse(name, args=[experiment.pk, pk]), fields)
-
+from tests.web.decays import answer, asked, post, values
 
 FEW = ("mean", "crossing", "line", "model")  # questions that are tried also while one works
 
@@ -95,17 +41,6 @@ def test_every_question_of_a_span_is_answered_for_every_run(as_ada, decays, span
             assert math.isfinite(one.value)
     again = post(as_ada, "ask", span.pk, decays, **fields)
     assert again.status_code == 200 and Finding.objects.count() == 3
-
-
-def test_a_finding_is_put_on_the_graph_from_its_row(as_ada, decays, span):
-    (lowest, *_) = asked(span, "extremes")
-    fields = {"act": "graph", "shown": "1", "stay": "1"}
-    page = as_ada.post(reverse("change-finding", args=[decays.pk, lowest.pk]), fields)
-    assert 'id="sheets"' in page.text and 'aria-pressed="true"' in page.text
-    assert lowest.notes.get().y == pytest.approx(60, abs=1)
-    del fields["shown"]
-    as_ada.post(reverse("change-finding", args=[decays.pk, lowest.pk]), fields)
-    assert not lowest.notes.exists()
 
 
 def test_a_change_has_both_differences_and_their_ratio(span):
@@ -241,111 +176,6 @@ def test_another_quantity_is_read_where_a_finding_is(decays, sheet, span):
     assert values(there)["value"] == pytest.approx(-15.0 / 4, abs=0.3)
 
 
-def test_one_parameter_is_worked_out_from_every_reading(decays, sheet, span):
-    first = asked(span, "decay_constant")[0]
-    each = finding_flows.build(sheet, "each", [first.pk], {"parameter": "a"})
-    told = answer(each)
-    assert told.estimates[0].value == pytest.approx(50.0, abs=1.0)
-    assert "left out, where the model hardly depends on a" in told.remark
-    assert "from each of " in told.remark
-    assert (
-        "no parameter"
-        in answer(finding_flows.build(sheet, "each", [first.pk], {"parameter": "z"})).trouble
-    )
-
-
-def test_a_model_is_laid_by_hand_moved_and_fitted(as_ada, decays, span):
-    page = post(as_ada, "ask", span.pk, decays, kind="decay_constant", by_hand="on")
-    assert "Fit it" in page.text and "by hand, not fitted" in page.text
-    finding = Finding.objects.filter(run__number=1).get()
-    fields = {"a": "40", "τ": "5", "c": "11"}
-    shown = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields).json()
-    assert "residuals" in shown["text"] and len(shown["parts"]) == 3
-    still = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields | {"τ": "0"})
-    assert still.status_code == 422
-    assert "With τ = 0 the model gives no numbers: it divides by τ." in still.json()["trouble"]
-    wrong = as_ada.get(reverse("preview", args=[decays.pk, finding.pk]), fields | {"a": "x"})
-    assert wrong.status_code == 422 and "not a number" in wrong.json()["trouble"]
-    typed = {f"p-{name}": value for name, value in fields.items()}
-    post(as_ada, "change-finding", finding.pk, decays, act="lay", **typed)
-    laid = answer(finding)
-    assert laid.by_hand and laid.fit.params == {"a": 40.0, "τ": 5.0, "c": 11.0}
-    assert laid.estimates[0].text == "40"
-    fitted = post(as_ada, "change-finding", finding.pk, decays, act="fit", **typed)
-    assert "Move by hand" in fitted.text
-    assert values(finding)["τ"] == pytest.approx(4.0, abs=0.1)
-
-
-def test_parameters_are_held_and_shared(as_ada, decays, span):
-    found = asked(span, "decay_constant")
-    held = {"act": "hold", "held": "c", "p-c": "12"}
-    page = post(as_ada, "change-finding", found[0].pk, decays, **held)
-    assert "held" in page.text and values(found[0])["c"] == 12.0
-    lines = [line for one in cards.of_sheet(span.sheet).spans[0].groups for line in one.lines]
-    assert [line.text for line in lines if line.is_held] == ["12"]
-    all_held = post(as_ada, "change-finding", found[0].pk, decays, act="hold",
-                    held=["a", "τ", "c"], **{"p-a": "1", "p-τ": "1", "p-c": "1"})  # fmt: skip
-    assert "nothing is left to be fitted" in all_held.text
-    post(as_ada, "change-finding", found[0].pk, decays, act="hold")
-    post(as_ada, "change-finding", found[0].pk, decays, act="share", shared="τ")
-    taus = [values(one)["τ"] for one in found]
-    assert taus[0] == taus[1] == taus[2] == pytest.approx(4.0, abs=0.1)
-    assert "τ shared by all runs" in answer(found[1]).remark
-
-
-def test_weights_are_used_only_when_chosen_and_said(as_ada, decays, span):
-    (found, *_) = asked(span, "line")
-    page = post(as_ada, "change-finding", found.pk, decays, act="weighted", weighted="on")
-    assert "Nothing is known of the uncertainties" in page.text
-    set_rule(span.sheet.quantity, "absolute", "0.1")
-    told = answer(found)
-    assert "weighted by uncertainty" in told.remark and told.fit.weighted
-    assert "scatter more than their uncertainties say" in " ".join(told.remarks)
-
-
-def test_residuals_stand_under_the_graph_and_follow_the_fit(as_ada, decays, sheet, span):
-    found = asked(span, "line")[0]
-    page = post(as_ada, "change-finding", found.pk, decays, act="residuals", shown="1")
-    graph = Graph.objects.get(residuals_of=found)
-    assert f'data-graph="{graph.pk}"' in page.text
-    sheet = sheet_flows.sheets_of(decays)[0]
-    (left,) = [one for one in drawn(sheet) if one.trace.graph_id == graph.pk]
-    assert left.read.readings.y.sum() == pytest.approx(0, abs=1e-6)
-    title = overlay(cards.of_sheet(sheet))["titles"][graph.pk]
-    assert title.startswith("residuals of line, run 1: one sign for")
-    flows.move_span(span, 10.0, 19.0)
-    (moved,) = [one for one in drawn(sheet) if one.trace.graph_id == graph.pk]
-    assert len(moved.read.readings) < len(left.read.readings)
-    assert as_ada.get(reverse("desk-data", args=[decays.pk, sheet.pk])).status_code == 200
-    history.undo(decays, decays.owner)
-    assert not Graph.objects.filter(residuals_of=found).exists()
-
-
-def test_a_finding_stands_on_the_graph_and_follows(as_ada, decays, sheet, span):
-    found = asked(span, "line")[0]
-    post(as_ada, "change-finding", found.pk, decays, act="graph", shown="1")
-    note = Note.objects.get(finding=found)
-    (drawn,) = overlay(cards.of_sheet(sheet))["notes"]
-    assert drawn["id"] == note.pk and drawn["text"].startswith("run 1: h = slope · t + intercept")
-    flows.move_span(span, 10.0, 19.0)
-    (moved,) = overlay(cards.of_sheet(sheet))["notes"]
-    assert moved["text"] != drawn["text"] and moved["x"] != drawn["x"]
-    post(as_ada, "change-finding", found.pk, decays, act="graph")
-    assert not Note.objects.exists()
-
-
-def test_models_are_compared_and_the_reason_is_kept(as_ada, decays, span):
-    for kind in ("line", "decay_constant"):
-        asked(span, kind)
-    reason = "Each part loses the same share."
-    found = Finding.objects.filter(kind="decay_constant", run__number=1).get()
-    post(as_ada, "change-finding", found.pk, decays, act="why", why=reason)
-    page = as_ada.get(reverse("compare", args=[decays.pk, span.pk])).text
-    assert page.count("<table") == 3
-    assert "earns its place: AICc falls by" in page and reason in page
-    assert page.index("line") < page.index("exponential decay plus constant")
-
-
 @pytest.mark.many
 def test_wrong_wishes_are_answered_and_change_nothing(as_ada, decays, sheet, span):
     for fields, said in (
@@ -370,54 +200,12 @@ def test_wrong_wishes_are_answered_and_change_nothing(as_ada, decays, sheet, spa
         assert 'role="alert"' in page.text
 
 
-def test_units_that_do_not_fit_a_typed_model_are_said(span):
-    told = answer(asked(span, "model", formula="a*x + 3")[0])
-    assert "units do not fit" in " ".join(told.remarks)
-    good = answer(asked(span, "model", formula="a*exp(-b*x)")[0])
-    assert [one.unit_text for one in good.estimates] == ["mm", "s⁻¹"]
-
-
 def test_every_run_is_asked_in_one_step(as_ada, decays, span):
     decays.runs.filter(number=3).update(shown=False)
     post(as_ada, "ask", span.pk, decays, kind="mean")
     assert Finding.objects.count() == 2
-    post(as_ada, "ask", span.pk, decays, kind="mean", every="1")
+    post(as_ada, "ask", span.pk, decays, kind="mean", runs="every")
     assert Finding.objects.count() == 3
-
-
-def test_findings_follow_a_span_under_the_hand_and_nothing_is_kept(as_ada, decays, sheet, span):
-    (first, *_) = asked(span, "line")
-    url = reverse("peek", args=[decays.pk, span.pk])
-    seen = as_ada.get(url, {"lo": "5", "hi": "12"}).json()
-    assert [one["id"] for one in seen["curves"]] == [one.pk for one in span.findings.all()]
-    assert answer(first).estimates[0].text not in seen["rows"]
-    flows.move_span(span, 5.0, 12.0)
-    assert answer(first).estimates[0].text in seen["rows"]
-    assert as_ada.get(url, {"lo": "5", "hi": "x"}).status_code == 422
-    with CaptureQueriesContext(connection) as counted:
-        as_ada.get(url, {"lo": "5", "hi": "11"})
-    assert len(counted) < 25
-
-
-def test_it_is_said_how_runs_agree_in_their_uncertainties(sheet, span):
-    first, second, _ = asked(span, "decay_constant")
-    (card,) = cards.of_sheet(sheet).spans
-    one, two = (values(each) for each in (first, second))
-    assert one["c"] == pytest.approx(two["c"] - 10, abs=0.1)
-    (told,) = [each for each in card.agreements if ", c:" in each]
-    assert "the 3 runs do not agree; run " in told
-    (told,) = [each for each in card.agreements if ", τ:" in each]
-    assert "agree" in told
-
-
-def test_hidden_runs_have_no_say_in_how_runs_agree(sheet, span, decays):
-    asked(span, "mean")
-    (card,) = cards.of_sheet(sheet).spans
-    assert "the 3 runs" in " ".join(card.agreements)
-    decays.runs.filter(number=3).update(shown=False)
-    (card,) = cards.of_sheet(sheet).spans
-    (told,) = card.agreements
-    assert "run 1 and run 2 agree, " in told and "of their uncertainties apart" in told
 
 
 def test_the_zero_is_an_error_that_all_readings_after_it_share(experiment, ada):
@@ -467,36 +255,3 @@ def test_strangers_see_and_change_no_findings(client, tern, decays, span):
         assert client.get(reverse(name, args=[decays.pk, pk])).status_code in (403, 404)
     for name, pk in (("ask", span.pk), ("change-finding", found.pk), ("harvest", span.pk)):
         assert client.post(reverse(name, args=[decays.pk, pk])).status_code in (403, 404)
-
-
-def test_numbers_quoted_in_a_report_stay_those_of_their_finding(decays, sheet, span):
-    from galena.reports import writing
-
-    first = asked(span, "line")[0]
-    _, name = cards.rows(sheet)[0].references[0]
-    assert name == "A.line.1.slope"
-    finding_flows.ask(span, "model", sheet.quantity, runs(sheet)[:1], {"formula": "a*x + b"})
-    finding_flows.ask(span, "model", sheet.quantity, runs(sheet)[:1], {"formula": "a*x^2 + b"})
-    names = [one.name for one in writing.references(sheet)]
-    assert len(set(names)) == len(names)
-    known = {one.name: one for one in writing.references(sheet)}
-    assert known["A.line.1.slope"].always == f"A.line.1#{first.pk}.slope"
-
-
-def test_a_remark_names_its_question_its_quantity_and_its_run(as_ada, decays, sheet, span):
-    asked(span, "line")
-    page = as_ada.get(reverse("desk", args=[decays.pk])).text
-    remark = page[page.index("<b>Second look</b>") :].partition("</p>")[0]
-    label = re.sub(r"<[^>]+>", " ", remark.partition(": ")[0])
-    assert " ".join(label.split()) == "Second look line of h"
-    assert "<svg" in remark.partition(": ")[0]  # the mark of its run
-    assert "do not lie on a straight line" in remark
-
-
-def test_comparing_is_offered_from_two_models_of_the_same_readings_on(as_ada, decays, span):
-    page = reverse("desk", args=[decays.pk])
-    offered = reverse("compare", args=[decays.pk, span.pk])
-    asked(span, "decay_constant")  # one model, of three runs
-    assert offered not in as_ada.get(page).text
-    asked(span, "line")
-    assert offered in as_ada.get(page).text

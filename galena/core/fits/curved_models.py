@@ -18,7 +18,7 @@ from scipy.special import erf, expit
 from galena.core.fits.models import columns_of
 from galena.core.fits.spectrum import frequencies
 from galena.core.formula.parameter_units import Powers
-from galena.core.model_facts import NO_FACTS, Facts
+from galena.core.model_facts import NO_FACTS, Facts, Family, example
 from galena.core.units import Unit
 
 Floats = NDArray[np.float64]
@@ -211,7 +211,8 @@ def _waves(x: Floats, y: Floats) -> list[tuple[float, ...]]:
 def _dying_waves(x: Floats, y: Floats) -> list[tuple[float, ...]]:
     reach = _reach(x)
     times = [0.03 * reach, 0.1 * reach, 0.3 * reach, reach, 4 * reach, 30 * reach]
-    return [(tau, period) for tau in times for period in _periods(x, y)]
+    periods = _periods(x, y)
+    return [(tau, period) for tau in times for period in periods]
 
 
 def _places(x: Floats, y: Floats) -> list[tuple[float, ...]]:
@@ -250,6 +251,8 @@ def _of_wave(factors: Floats) -> tuple[float, float]:
 
 _A, _X, _ONE = Powers(y=1), Powers(x=1), Powers()
 _BENT = {"a": _A, "x_0": _X, "σ": _X, "c": _A}
+_GROWS: Family = "grows and decays"
+_WAVES: Family = "waves, steps, peaks"
 
 CURVED = (
     CurvedModel(
@@ -257,44 +260,51 @@ CURVED = (
         {"a": Powers(y=1, x=-2), "x_0": _X, "y_0": _A}, _turning, _middles,
         lambda x, x0: ((x - x0) ** 2, _ones(x)), lambda s, f: (f[0], s[0], f[1]),
         _by_centre,
+        facts=Facts(example=example(0.0, 1.0, a=-4.0, x_0=0.5)),
     ),
     CurvedModel(
         "power", "power", "a*x^n", {"a": _A, "n": _ONE}, _power, _exponents,
         lambda x, n: (x**n,), lambda s, f: (f[0], s[0]), lambda x, y, p, slope: y * p["n"] / x,
-        above_zero=True, facts=Facts(counts_x=True),
+        above_zero=True, facts=Facts(counts_x=True, example=example(0.02, 1.0, n=2.6)),
     ),
     CurvedModel(
         "growth", "exponential growth", "a*exp(x/τ)", {"a": _A, "τ": _X}, _exponential(1.0),
         _times, lambda x, tau: (np.exp(x / tau),), lambda s, f: (f[0], s[0]),
         _by_growth(1.0),
+        facts=Facts(family=_GROWS, example=example(0.0, 3.0)),
     ),
     CurvedModel(
         "growth_constant", "exponential growth plus constant", "a*exp(x/τ) + c",
         {"a": _A, "τ": _X, "c": _A}, _exponential(1.0), _times,
         lambda x, tau: (np.exp(x / tau), _ones(x)), lambda s, f: (f[0], s[0], f[1]),
         _by_growth(1.0),
+        facts=Facts(family=_GROWS, example=example(0.0, 3.0, c=6.0)),
     ),
     CurvedModel(
         "decay", "exponential decay", "a*exp(-x/τ)", {"a": _A, "τ": _X}, _exponential(-1.0),
         _times, lambda x, tau: (np.exp(-x / tau),), lambda s, f: (f[0], s[0]),
         _by_growth(-1.0),
+        facts=Facts(family=_GROWS, example=example(0.0, 3.0)),
     ),
     CurvedModel(
         "decay_constant", "exponential decay plus constant", "a*exp(-x/τ) + c",
         {"a": _A, "τ": _X, "c": _A}, _exponential(-1.0), _times,
         lambda x, tau: (np.exp(-x / tau), _ones(x)), lambda s, f: (f[0], s[0], f[1]),
         _by_growth(-1.0),
+        facts=Facts(family=_GROWS, example=example(0.0, 4.0, c=0.35)),
     ),
     CurvedModel(
         "saturating", "saturating exponential", "a*(1 - exp(-x/τ))", {"a": _A, "τ": _X},
         _saturating, _times, lambda x, tau: (1 - np.exp(-x / tau),), lambda s, f: (f[0], s[0]),
         lambda x, y, p, slope: (p["a"] - y) / p["τ"],
+        facts=Facts(family=_GROWS, example=example(0.0, 4.0)),
     ),
     CurvedModel(
         "sine", "sine", "A*sin(2*π*x/T + φ) + c", {"A": _A, "T": _X, "φ": _ONE, "c": _A}, _sine,
         _waves, lambda x, period: (*_wave(x, period), _ones(x)),
         lambda s, f: (_of_wave(f)[0], s[0], _of_wave(f)[1], f[2]),
         _by_phase,
+        facts=Facts(family=_WAVES, example=example(0.0, 2.25, φ=0.0, c=1.1)),
     ),
     CurvedModel(
         "damped_sine", "damped sine", "A*exp(-x/τ)*sin(2*π*x/T + φ) + c",
@@ -302,23 +312,27 @@ CURVED = (
         lambda x, tau, period: (*(np.exp(-x / tau) * one for one in _wave(x, period)), _ones(x)),
         lambda s, f: (_of_wave(f)[0], s[0], s[1], _of_wave(f)[1], f[2]),
         _by_phase,
+        facts=Facts(family=_WAVES, example=example(0.0, 5.0, τ=1.8, φ=0.0, c=1.1)),
     ),
     CurvedModel(
         "gaussian", "Gaussian", "a*exp(-(x - x_0)^2/(2*σ^2)) + c", _BENT, _gaussian, _places,
         lambda x, x0, sigma: (np.exp(-(((x - x0) / sigma) ** 2) / 2), _ones(x)),
         lambda s, f: (f[0], *s, f[1]),
         _by_centre,
+        facts=Facts(family=_WAVES, example=example(-3.5, 3.5, x_0=0.0, c=0.1)),
     ),
     CurvedModel(
         "step", "error-function step", "a*(1 + erf((x - x_0)/(sqrt(2)*σ)))/2 + c", _BENT, _step,
         _places, lambda x, x0, sigma: ((1 + erf((x - x0) / (np.sqrt(2) * sigma))) / 2, _ones(x)),
         lambda s, f: (f[0], *s, f[1]),
         _by_centre,
+        facts=Facts(family=_WAVES, example=example(-3.5, 3.5, x_0=0.0, c=0.1)),
     ),
     CurvedModel(
         "logistic", "logistic", "a/(1 + exp(-(x - x_0)/s))", {"a": _A, "x_0": _X, "s": _X},
         _logistic, _either_way,
         lambda x, x0, s: (expit((x - x0) / s),), lambda s, f: (f[0], *s),
         _by_centre,
+        facts=Facts(family=_GROWS, example=example(-5.0, 5.0, x_0=0.0)),
     ),
 )  # fmt: skip

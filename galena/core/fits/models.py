@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.core.formula.parameter_units import Powers
-from galena.core.model_facts import NO_FACTS, Facts
+from galena.core.model_facts import NO_FACTS, Facts, Family, example
 from galena.core.units import Unit
 
 Floats = NDArray[np.float64]
@@ -147,24 +147,36 @@ def _linear(
     return LinearModel(key, label, formula, MappingProxyType(basis), facts)
 
 
-_LEVEL = Facts(is_straight=True)
-_PROPORTIONAL = Facts(is_line=True, is_straight=True)
-_LINE = Facts(is_line=True, is_straight=True, offset="intercept", powers_tie=True)
-_POWERS, _PLUS, _COUNTED = Facts(powers_tie=True), Facts(offset="c"), Facts(counts_x=True)
+_STRAIGHT: Family = "straight"
+_LEVEL = Facts(is_straight=True, family=_STRAIGHT)
+_PROPORTIONAL = Facts(is_line=True, is_straight=True, family=_STRAIGHT, example=example(0.0, 1.0))
+_LINE = Facts(
+    is_line=True, is_straight=True, offset="intercept", powers_tie=True, family=_STRAIGHT,
+    example=example(0.0, 1.0, slope=0.7, intercept=0.3),
+)  # fmt: skip
+_QUADRATIC = Facts(powers_tie=True, example=example(0.0, 1.0, a=3.2, b=-2.2, c=0.55))
+_CUBIC = Facts(powers_tie=True, example=example(0.0, 1.0, a=9.0, b=-13.0, c=5.4, d=0.1))
+_ROOT = Facts(example=example(0.0, 1.0))
+_FALLS = Facts(family="falls off")
+_FALLS_TO = Facts(offset="c", family="falls off", example=example(0.25, 3.0, c=1.2))
+_LOGARITHM = Facts(
+    counts_x=True, family="grows and decays", example=example(0.04, 2.0, a=1.0, b=3.3)
+)
 
 
 LINEAR = (
     _linear("constant", "constant", "c", _LEVEL, c=0),
     _linear("proportional", "proportional", "slope*x", _PROPORTIONAL, slope=1),
     _linear("line", "line", "slope*x + intercept", _LINE, slope=1, intercept=0),
-    _linear("quadratic", "quadratic", "a*x^2 + b*x + c", _POWERS, a=2, b=1, c=0),
-    _linear("cubic", "cubic", "a*x^3 + b*x^2 + c*x + d", _POWERS, a=3, b=2, c=1, d=0),
-    _linear("inverse", "inverse", "k/x", k=-1),
-    _linear("inverse_constant", "inverse plus constant", "k/x + c", _PLUS, k=-1, c=0),
-    _linear("inverse_square", "inverse square", "k/x^2", k=-2),
+    _linear("quadratic", "quadratic", "a*x^2 + b*x + c", _QUADRATIC, a=2, b=1, c=0),
+    _linear("cubic", "cubic", "a*x^3 + b*x^2 + c*x + d", _CUBIC, a=3, b=2, c=1, d=0),
+    _linear("inverse", "inverse", "k/x", _FALLS, k=-1),
+    _linear("inverse_constant", "inverse plus constant", "k/x + c", _FALLS_TO, k=-1, c=0),
+    _linear("inverse_square", "inverse square", "k/x^2", _FALLS, k=-2),
     _linear(
-        "inverse_square_constant", "inverse square plus constant", "k/x^2 + c", _PLUS, k=-2, c=0
+        "inverse_square_constant", "inverse square plus constant", "k/x^2 + c", _FALLS_TO,
+        k=-2, c=0,
     ),
-    _linear("square_root", "square root", "k*sqrt(x)", k=0.5),
-    _linear("logarithm", "logarithm", "a*ln(x) + b", _COUNTED, a="ln", b=0),
-)
+    _linear("square_root", "square root", "k*sqrt(x)", _ROOT, k=0.5),
+    _linear("logarithm", "logarithm", "a*ln(x) + b", _LOGARITHM, a="ln", b=0),
+)  # fmt: skip

@@ -33,11 +33,6 @@ class SpanCard:
         return f"s{self.span.pk}"
 
     @property
-    def also_of(self) -> str:
-        """The further field that says of which quantity is asked, where there are several."""
-        return f", #of-{self.span.pk}" if len(self.span.sheet.quantities) > 1 else ""
-
-    @property
     def groups(self) -> list[Group]:
         """Its findings, the answers of several runs to one question together."""
         return groups_of(self.rows)
@@ -158,9 +153,6 @@ class Asks:
         default_factory=lambda: [one for one in QUESTIONS.values() if one.of == "marker"]
     )
     links: list[Link] = field(default_factory=lambda: list(LINKS))
-    models: list[Question] = field(
-        default_factory=lambda: [QUESTIONS[one] for one in FITS if not QUESTIONS[one].inputs]
-    )
 
 
 @dataclass(frozen=True)

@@ -19,13 +19,11 @@ from galena.desk.findings.questions.fitted import model_of
 from galena.desk.ledger import overlay, rows
 from galena.desk.ledger.groups import groups_of
 from galena.desk.models import Finding, Marker, Sheet, Span
-from galena.desk.page import panel_acts, responses
+from galena.desk.page import asked_of, panel_acts, responses
 from galena.desk.page.annotation_views import front_of, placed
 from galena.desk.page.forms import Copies, SpanEnds
 from galena.desk.page.panel import show_panel
-from galena.desk.traces.drawn import having, shown_runs
 from galena.experiments.access import experiment_for
-from galena.experiments.models import Quantity, Run
 from galena.experiments.quantity_flows import save_given
 from galena.shell import fields, requested
 from galena.shell.templatetags.science import unit_of_difference
@@ -43,8 +41,8 @@ def ask(request, experiment_id: int, span_id: int):
     findings: list[Finding] = []
 
     def act() -> None:
-        quantity = _quantity(request, sheet)
-        runs = _runs(request, sheet, quantity)
+        quantity = asked_of.quantity(sheet, request.POST)
+        runs = [one.run for one in asked_of.runs(sheet, quantity, request.POST)]
         flows.ask_of(span, quantity)
         findings.extend(
             finding_flows.ask(span, kind, quantity, runs, _typed_details(request, kind))
@@ -71,8 +69,8 @@ def ask_marker(request, experiment_id: int, marker_id: int):
         second = None
         if kind == "pair":
             second = get_object_or_404(sheet.markers, pk=requested.key(other))
-        quantity = _quantity(request, sheet)
-        runs = _runs(request, sheet, quantity)
+        quantity = asked_of.quantity(sheet, request.POST)
+        runs = [one.run for one in asked_of.runs(sheet, quantity, request.POST)]
         flows.ask_of(marker, quantity)
         finding_flows.ask_marker(
             marker, kind, quantity, runs, _typed_details(request, kind), second
@@ -216,8 +214,8 @@ def find_plateaus(request, experiment_id: int, sheet_id: int):
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
 
     def act() -> None:
-        quantity = _quantity(request, sheet)
-        runs = _runs(request, sheet, quantity)
+        quantity = asked_of.quantity(sheet, request.POST)
+        runs = [one.run for one in asked_of.runs(sheet, quantity, request.POST)]
         if not runs:
             raise DeskError("No run is shown. Show one in the rail above.")
         finding_flows.mark_plateaus(sheet, quantity, runs[0])
@@ -240,24 +238,6 @@ def _of(typed: list[str], question: Question | None) -> list:
 def _typed_details(request, kind: str) -> dict:
     """Read what a question is told. Raises GalenaError."""
     return QUESTIONS[kind].read(request.POST) if kind in QUESTIONS else {}
-
-
-def _quantity(request, sheet: Sheet) -> Quantity:
-    key = request.POST.get("of", "")
-    if key:
-        return get_object_or_404(sheet.experiment.quantities, pk=requested.key(key))
-    if sheet.quantity is None:
-        raise DeskError("This sheet shows nothing yet. Choose what goes upright.")
-    return sheet.quantity
-
-
-def _runs(request, sheet: Sheet, quantity: Quantity) -> list[Run]:
-    """Give the runs that are asked: those shown, or every one that may be used."""
-    if "every" in request.POST:
-        kept = sheet.experiment.runs.kept().filter(unused="").of_kind(is_summary=False)
-        runs = list(kept.prefetch_related("condition_values__condition"))
-        return [one.run for one in having(sheet, quantity, runs)]
-    return [one.run for one in shown_runs(sheet, quantity)]
 
 
 def _residuals(finding: Finding, subject, fit) -> list[dict]:

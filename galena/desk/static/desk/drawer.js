@@ -44,7 +44,8 @@ new MutationObserver(() => {
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-close-drawer]")) {
     showDrawer(false);
-    document.querySelector(".to-readings")?.focus();
+    const opener = event.target.closest("[data-close-drawer]").dataset.closeDrawer;
+    (document.getElementById(opener) ?? document.querySelector(".to-readings"))?.focus();
   }
   if (!event.target.closest(".to-readings")) return;
   showDrawer(drawer.hidden);

@@ -5,13 +5,13 @@ const graphOf = (layout, id) => layout.graphs.find((graph) => graph.id === id);
 const sidesOf = (graph) => new Map(graph.traces.map(({ quantity, side }) => [quantity, side]));
 
 // Curves of the graph's quantities, each with its axis; one that a hand moves as it lies now.
-export function curvesOf(layout, overlay, preview, id) {
+export function curvesOf(layout, overlay, preview, id, lookedAt = []) {
   const graph = graphOf(layout, id);
   if (graph.residual) return [];
   const sides = sidesOf(graph);
   const laid = (curve) =>
     curve.id === preview?.id ? { ...curve, parts: preview.parts, hand: true } : curve;
-  return overlay.curves
+  return [...overlay.curves, ...lookedAt]
     .filter(({ quantity }) => sides.has(quantity))
     .map((curve) => ({ curve: laid(curve), side: sides.get(curve.quantity) }));
 }

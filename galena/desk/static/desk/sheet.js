@@ -173,7 +173,7 @@ export class Sheet {
     this.stack.draw(context);
     for (const [id, graph] of scales) {
       const traces = tracesOf(this.shown.traces, this.preview, id);
-      const curves = curvesOf(this.layout, this.overlay, this.preview, id);
+      const curves = curvesOf(this.layout, this.overlay, this.preview, id, this.lookedAt);
       const areas = areasOf(this.layout, this.overlay, id);
       paintGraph(context, graph, traces, curves, areas, this.markOf, this.layout);
     }
@@ -186,6 +186,13 @@ export class Sheet {
 
   lay(preview) {
     this.preview = preview;
+    this.repaint();
+  }
+
+  // Curves that are only looked at, beside those that are kept.
+  layOver(curves) {
+    this.lookedAt = curves;
+    this.stackElement.dataset.laid = curves.length;
     this.repaint();
   }
 
