@@ -1,6 +1,6 @@
 """All changes to experiments and their runs."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from django.db import transaction
 from django.db.models import Max
@@ -244,6 +244,15 @@ def show(run: Run, shown: bool) -> None:
     run.shown = shown
     run.save(update_fields=["shown"])
     touch(run.experiment)
+
+
+def show_runs(experiment: Experiment, numbers: Collection[int], act: str) -> None:
+    """Show some runs in graphs, hide them, or show no others: show, hide, only."""
+    runs = experiment.runs.kept()
+    if act == "only":
+        runs.exclude(number__in=numbers).update(shown=False)
+    runs.filter(number__in=numbers).update(shown=act != "hide")
+    touch(experiment)
 
 
 def remove(run: Run) -> None:

@@ -8,10 +8,11 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST
 
-from galena.experiments import flows, repeats
+from galena.experiments import choosing, flows, repeats
 from galena.experiments.access import experiment_for, experiments_of
 from galena.experiments.forms import NewExperiment
 from galena.experiments.models import Experiment, Quantity, Run
+from galena.shell import requested
 
 UNDO_FOR = timedelta(minutes=10)
 MOST_WORDS = 8
@@ -99,6 +100,30 @@ def rail(request, experiment_id: int):
     return _rail(request, experiment_for(request, experiment_id))
 
 
+@require_http_methods(["GET", "POST"])
+def choose_runs(request, experiment_id: int):
+    """Show all runs with their conditions, sorted and narrowed down; show or hide some of them."""
+    experiment = experiment_for(request, experiment_id)
+    sent = request.POST if request.method == "POST" else request.GET
+    if request.method == "POST":
+        numbers = [requested.key(one) for one in sent.getlist("number")]
+        flows.show_runs(experiment, numbers, sent.get("act", ""))
+    runs = list(experiment.runs.kept().prefetch_related("condition_values__condition"))
+    sort, down = sent.get("sort") or choosing.BY_NUMBER, bool(sent.get("down"))
+    if "by" in sent:  # a column again turns its order round
+        sort, down = sent["by"], sent["by"] == sort and not down
+    wanted = {one.removeprefix("wanted-"): sent[one] for one in sent if one.startswith("wanted-")}
+    context = {
+        "experiment": experiment,
+        "choice": choosing.choice(runs, wanted, sort, down=down),
+        "shown_count": sum(run.shown for run in runs),
+    }
+    response = render(request, "experiments/_chooser.html", context)
+    if request.method == "POST":
+        response["HX-Trigger-After-Settle"] = "rail-changed"
+    return response
+
+
 def _rail(request, experiment: Experiment, gone: int = 0):
     trouble = f"Run {gone} was removed in the meantime, perhaps in another window." if gone else ""
     context = rail_context(experiment) | {"trouble": trouble}
@@ -113,8 +138,12 @@ def rail_context(experiment: Experiment) -> dict:
     runs = list(runs.select_related("started_by"))
     repeats.mark(sorted(runs, key=lambda run: run.number))
     removed = experiment.runs.filter(removed_at__gt=timezone.now() - UNDO_FOR)
+    folded = len(runs) > choosing.MOST_CHIPS
     return {
         "experiment": experiment,
         "runs": runs,
+        "folded": folded,
+        "chips": [run for run in runs if run.shown] if folded else runs,
+        "shown_count": sum(run.shown for run in runs),
         "removed": removed.order_by("-removed_at").first(),
     }
