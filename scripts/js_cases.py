@@ -1,4 +1,4 @@
-"""Write tests/js/cases.json: what the core says of ticks, numbers and envelopes.
+"""Write tests/js/cases.json: what Python says of ticks, numbers, envelopes and dashes.
 
 The scripts that draw have the same rules; tests/js compares them with these cases.
 Run: python -m scripts.js_cases
@@ -14,6 +14,7 @@ from galena.core import numbers
 from galena.core.decimate import envelope
 from galena.core.symbols import parts
 from galena.core.ticks import decades, ticks
+from galena.shell.marks import QUANTITY_DASHES
 
 FILE = Path(__file__).resolve().parent.parent / "tests/js/cases.json"
 AXES = 400
@@ -31,6 +32,7 @@ def cases() -> dict:
         "fixed": [[value, d, numbers.fixed(value, d)] for value in VALUES for d in range(4)],
         "grouped": [[count, numbers.grouped(count)] for count in (0, 7, 999, 1000, 1234567)],
         "symbols": [[symbol, [list(part) for part in parts(symbol)]] for symbol in SYMBOLS],
+        "dashes": [list(dash) for dash in QUANTITY_DASHES],
         "envelopes": [_envelope(rng, size, columns)
                       for size, columns in ((5, 10), (200, 12), (999, 40), (3000, 7))],
     }  # fmt: skip

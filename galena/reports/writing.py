@@ -1,6 +1,7 @@
 """From the text of a report to its page: Markdown, references to findings, and the graph."""
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from django.template.loader import render_to_string
@@ -8,7 +9,7 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from galena.core.errors import SeriesError
-from galena.desk.drawing import figure
+from galena.desk.drawing import figure, paper
 from galena.desk.findings.questions import Estimate
 from galena.desk.ledger import cards
 from galena.desk.ledger.rows import Row, rows
@@ -88,6 +89,11 @@ def _origin(reference: Reference) -> str:
     return f"{reference.estimate.name}, {reference.row.description}"
 
 
+def _once(traces: Iterable[figure.Trace]) -> list[figure.Trace]:
+    """Give the traces of a figure, each run but once."""
+    return list({one.number: one for one in traces}.values())
+
+
 def _figure(sheet: Sheet) -> str:
     try:
         drawing = figure.of_sheet(sheet)
@@ -96,9 +102,10 @@ def _figure(sheet: Sheet) -> str:
     span_cards = cards.of_sheet(sheet).spans
     spans = [card for card in span_cards if any(row.answer.fit for row in card.rows)]
     context = {
-        "svg": mark_safe(figure.draw(drawing)),
+        "svg": mark_safe(paper.draw(drawing)),
         "sheet": sheet,
-        "traces": drawing.traces,
+        "runs": _once(drawing.traces),
+        "shown": figure.told_apart(sheet),
         "spans": spans,
         "has_fits": bool(drawing.curves),
         "straight": all(

@@ -28,11 +28,6 @@ class Mark:
         """Its colour in a dark room."""
         return DARK[f"mark-{self.number}"]
 
-    @property
-    def dash_text(self) -> str:
-        """The dash as SVG's attribute wants it."""
-        return " ".join(f"{length:g}" for length in self.dash)
-
 
 MARKS = (
     Mark(1, "disc", "M-4.6 0a4.6 4.6 0 1 0 9.2 0a4.6 4.6 0 1 0 -9.2 0Z"),
@@ -58,9 +53,21 @@ MARKS = (
 )  # fmt: skip
 
 
+# Lines of a graph's first, second, third … quantity, where it shows several.
+QUANTITY_DASHES: tuple[tuple[float, ...], ...] = (
+    (), (7, 4), (2, 3), (10, 3, 2, 3), (4, 2), (12, 4), (1, 2), (6, 2, 2, 2),
+)  # fmt: skip
+FILLINGS = ("filled", "hollow", "barred")  # and their marks
+
+
 def mark_of(number: int) -> Mark:
     """Give the mark of the run with this number, counted from 1."""
     return MARKS[(number - 1) % len(MARKS)]
+
+
+def dash_text(dash: tuple[float, ...]) -> str:
+    """Write a dash as SVG's attribute wants it."""
+    return " ".join(f"{length:g}" for length in dash)
 
 
 def as_json(chosen: dict[int, int] | None = None) -> dict:

@@ -19,7 +19,8 @@ from galena.core.straightening import (
     both_ways,
 )
 from galena.core.straightening.own import Own
-from galena.desk.drawing.figure import FEW, Figure, Trace, draw
+from galena.desk.drawing.figure import FEW, Figure, Trace, Upright
+from galena.desk.drawing.paper import draw
 from galena.desk.findings.questions import Estimate
 from galena.straighten import laws
 from galena.straighten.choice import Choice, told_of
@@ -136,9 +137,8 @@ def _curve_picture(runs: Iterable[OfRun], subject: Subject) -> str:
     drawn = [(one, *_curve_of(one)) for one in runs]
     y_limits = _limits([one.curve.y for one in runs])
     return draw(Figure(
-        x_label=(subject.x[0], units.typeset(subject.x[1])),
-        y_label=(subject.y[0], units.typeset(subject.y[1])),
-        x_limits=x_limits, y_limits=y_limits,
+        x_label=(subject.x[0], units.typeset(subject.x[1])), x_limits=x_limits,
+        uprights={"left": Upright(((subject.y[0], units.typeset(subject.y[1])),), y_limits)},
         traces=tuple(_trace(one.curve, one.curve.x, one.curve.y, one.curve.u, x_limits)
                      for one in runs),
         curves=tuple(_drawn(one, xs, ys) for one, xs, ys in drawn), size=SIZE,
@@ -160,7 +160,7 @@ def _straight_picture(runs: Iterable[OfRun], subject: Subject) -> str:
     ends = np.array(x_limits)
     x_label, y_label = labels(relation, subject)
     return draw(Figure(
-        x_label=x_label, y_label=y_label, x_limits=x_limits, y_limits=y_limits,
+        x_label=x_label, x_limits=x_limits, uprights={"left": Upright((y_label,), y_limits)},
         traces=tuple(_trace(one.curve, one.seen.x, one.seen.y, one.seen.u_y, x_limits)
                      for one in runs),
         curves=tuple(_drawn(one, ends, one.line.predict(ends)) for one in runs), size=SIZE,

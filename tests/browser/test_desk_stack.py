@@ -58,6 +58,24 @@ def test_a_stack_of_three_shares_x_and_one_cursor_reads_all(stack):
     assert violations(stack) == []
 
 
+def test_a_third_axis_stands_beside_the_right_one_and_is_zoomed_alone(stack):
+    h, p, light = (stack.made.quantities.get(symbol=one) for one in ("h", "p", "E"))
+    graph = sheet_flows.first_sheet(stack.made).graphs.first()
+    sheet_flows.show(graph, {h: "left", p: "right", light: "third"})
+    stack.reload()
+    until_shown(stack, "s.runs === 3 && s.graphs[0].third[1] > 100")
+    labels = [stack.locator(f".axis-label.{side}:visible").first.bounding_box()["x"]
+              for side in ("right", "third")]  # fmt: skip
+    assert labels[0] + 20 < labels[1]
+    before, box = shown(stack)["graphs"][0], stack.locator(".stack").bounding_box()
+    stack.mouse.move(labels[1] + 4, box["y"] + (before["box"]["top"] + before["box"]["bottom"]) / 2)
+    stack.mouse.wheel(0, -240)
+    until_shown(stack, f"s.graphs[0].third[1] < {before['third'][1]}")
+    after = shown(stack)["graphs"][0]
+    assert (after["left"], after["right"]) == (before["left"], before["right"])
+    assert violations(stack) == []
+
+
 def test_the_edge_between_two_graphs_is_moved_by_mouse_and_keyboard(stack):
     edge = stack.get_by_role("separator").first
     before = shown(stack)["graphs"]

@@ -1,11 +1,14 @@
 // What a sheet draws and shows, looked at without a browser.
 import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
 import { test } from "node:test";
 import { areasOf, curvesOf, tracesOf } from "../../galena/desk/static/desk/plot_data.js";
 import { filled, placeIn, sharing } from "../../galena/desk/static/desk/fillings.js";
+import { isNumbered } from "../../galena/desk/static/desk/sides.js";
 import { rowsOf } from "../../galena/desk/static/desk/ruler_rows.js";
 import { View } from "../../galena/desk/static/desk/view.js";
 
+const cases = JSON.parse(readFileSync(new URL("cases.json", import.meta.url), "utf8"));
 const layout = {
   x: { lo: null, hi: null, log: false },
   graphs: [
@@ -14,12 +17,20 @@ const layout = {
       residual: false,
       left: { lo: null, hi: null, log: false },
       right: { lo: null, hi: null, log: false },
+      third: { lo: null, hi: null, log: false },
       traces: [
         { quantity: 7, side: "left" },
         { quantity: 8, side: "right" },
       ],
     },
-    { id: 2, residual: true, left: {}, right: {}, traces: [{ quantity: 7, side: "left" }] },
+    {
+      id: 2,
+      residual: true,
+      left: {},
+      right: {},
+      third: {},
+      traces: [{ quantity: 7, side: "left" }],
+    },
   ],
 };
 const overlay = {
@@ -109,4 +120,20 @@ test("two quantities of one graph never have the same filling and dashes", () =>
       [8, 1],
     ],
   );
+});
+
+test("the dashes of quantities are those of figures on paper", () => {
+  const mark = { colour: "blue", dash: [9] };
+  assert.deepEqual(
+    cases.dashes.map((_, place) => filled(mark, place).dash),
+    cases.dashes,
+  );
+});
+
+test("the left axis has numbers where something is on it, or nothing on any", () => {
+  const graph = (...sides) => ({ traces: sides.map((side) => ({ side })) });
+  const numbered = (shown) => ["left", "right", "third"].filter((side) => isNumbered(shown, side));
+  assert.deepEqual(numbered(graph()), ["left"]);
+  assert.deepEqual(numbered(graph("third")), ["third"]);
+  assert.deepEqual(numbered(graph("left", "right", "third")), ["left", "right", "third"]);
 });

@@ -10,7 +10,7 @@ from scipy.signal import lfilter
 from galena.core.fits import fit
 from galena.core.statistics import effective_count
 from galena.desk.annotations import flows
-from galena.desk.drawing import figure, window
+from galena.desk.drawing import figure, paper, window
 from galena.desk.findings import flows as finding_flows
 from galena.desk.ledger import cards
 from galena.desk.sheets import flows as sheet_flows
@@ -272,20 +272,20 @@ def test_a_figure_shows_every_run_with_its_mark_and_its_fits(sheet, run):
     making.run(run.experiment, making.ramp(60, slope=3.5))
     span = flows.add_span(sheet, 1, 5)
     finding_flows.ask(span, "line", sheet.quantity, list(run.experiment.runs.all()))
-    drawn = figure.draw(figure.of_sheet(sheet))
+    drawn = paper.draw(figure.of_sheet(sheet))
     root = ET.fromstring(drawn)
     texts = [text for text in root.itertext() if text.strip()]
     assert {"A", "t", " / s", "h", " / mm"} <= set(texts)
     paths = [path.get("d") for path in root.iter("{http://www.w3.org/2000/svg}path")]
     marks = [trace.mark.path for trace in figure.of_sheet(sheet).traces]
-    assert paths.count(marks[0]) == figure.MARKS_A_LINE
+    assert paths.count(marks[0]) == paper.MARKS_A_LINE
     assert paths.count(marks[1]) == 60
     assert len(list(root.iter("{http://www.w3.org/2000/svg}polyline"))) == 1
 
 
 def test_a_figure_of_nothing_is_still_a_figure(experiment):
     root = ET.fromstring(
-        figure.draw(figure.of_sheet(sheet_flows.first_sheet(experiment), bare=True))
+        paper.draw(figure.of_sheet(sheet_flows.first_sheet(experiment), bare=True))
     )
     assert root.tag.endswith("svg")
 

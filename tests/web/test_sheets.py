@@ -8,7 +8,7 @@ from galena.classroom.models import Person
 from galena.core.axes import Axis
 from galena.desk import history
 from galena.desk.annotations import flows
-from galena.desk.drawing import window
+from galena.desk.drawing import figure, paper, window
 from galena.desk.errors import DeskError
 from galena.desk.ledger import cards
 from galena.desk.models import Change, Finding, Graph, Note, Sheet, Trace
@@ -18,10 +18,12 @@ from galena.desk.traces import readout
 from galena.desk.traces.drawn import shown_runs
 from galena.experiments.models import Run
 from galena.instruments.protocol import ChannelFacts
+from galena.shell.marks import QUANTITY_DASHES, dash_text
 from tests import making
 from tests.addresses import address
 from tests.web.test_desk import window_of
 
+LIGHT = ChannelFacts("E", "illuminance", "E", "lx", 0.0, 5000.0, 0.1, 100.0)
 AIR = ChannelFacts("p", "air pressure", "p", "hPa", 900.0, 1100.0, 0.1, 100.0)
 
 
@@ -339,3 +341,36 @@ def test_another_mark_of_a_run_is_used_everywhere(as_ada, both):
         assert 'aria-label="diamond"' in as_ada.get(reverse(name, args=[both.pk])).text
     as_ada.post(reverse("describe-run", args=[both.pk, 1]), {"mark": "99"})
     assert Run.objects.get(experiment=both, number=1).marked == 4
+
+
+def test_three_quantities_have_an_axis_each_on_screen_and_on_paper(as_ada, both):
+    run = making.run(both, making.ramp(60, slope=0.5), facts=LIGHT)
+    h, p, light = (quantity(both, one) for one in ("h", "p", "E"))
+    graph = first(both).graphs.get()
+    url = reverse("y-axis", args=[both.pk, graph.pk, "third"])
+    assert "beside the right" in as_ada.get(url).text
+    sides = {h.pk: "left", p.pk: "right", light.pk: "third"}
+    typed = {f"side-{pk}": side for pk, side in sides.items()} | {"lo": "-5", "hi": "50"}
+    page = as_ada.post(url, typed)
+    assert 'class="axis-label upright third"' in page.text
+    graph.refresh_from_db()
+    assert graph.view("third").limits == (-5, 50) and graph.view("right").limits is None
+    head = as_ada.get(address("desk-data", both.pk)).content
+    assert b'"third": [' in head and b'"side": "third"' in head
+    drawing = figure.of_sheet(first(both))
+    assert [one.labels[0][0] for one in drawing.uprights.values()] == ["h", "p", "E"]
+    assert [(one.side, one.filling) for one in drawing.traces] == [
+        ("left", 0), ("right", 1), ("third", 2)
+    ]  # fmt: skip
+    drawn = paper.draw(drawing)
+    hollow = f'd="{drawing.traces[1].mark.path}" fill="{paper.WHITE}"'
+    assert drawn.count(hollow) == paper.MARKS_A_LINE and "M-1.2 -7H1.2V7H-1.2Z" in drawn
+    assert f'stroke-dasharray="{dash_text(QUANTITY_DASHES[1])}"' in drawn
+    report = as_ada.get(reverse("report", args=[both.pk]))
+    assert "(hollow marks, right axis)" in report.text and f"run {run.number}" in report.text
+
+
+def test_one_quantity_alone_keeps_the_marks_and_dashes_of_its_runs(both):
+    drawing = figure.of_sheet(first(both))
+    assert [one.filling for one in drawing.traces] == [None]
+    assert list(drawing.uprights) == ["left"] and figure.told_apart(first(both))[0][1] == ""

@@ -343,7 +343,8 @@ class Migration(migrations.Migration):
                 (
                     "side",
                     models.CharField(
-                        choices=[("left", "left"), ("right", "right")], default="left", max_length=5
+                        choices=[("left", "left"), ("right", "right"), ("third", "third")],
+                        default="left", max_length=5
                     ),
                 ),
                 (

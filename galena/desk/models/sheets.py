@@ -6,7 +6,7 @@ from galena.core.axes import Axis
 from galena.core.symbols import plain
 from galena.experiments.models import Experiment, Quantity
 
-SIDES = ("left", "right")
+SIDES = ("left", "right", "third")  # the third axis stands beside the right one
 
 
 def axis_from(kept: dict) -> Axis:
@@ -120,7 +120,7 @@ class Sheet(models.Model):
 
 
 class Graph(models.Model):
-    """Quantities over the sheet's x, on a left and a right axis; `share` is of the height.
+    """Quantities over the sheet's x, on up to three axes; `share` is of the height.
 
     With `residuals_of` it shows what a fit leaves over of its one quantity.
     """
@@ -146,7 +146,7 @@ class Graph(models.Model):
 
 
 class Trace(models.Model):
-    """A quantity in a graph, on its left or its right axis."""
+    """A quantity in a graph, on one of its axes."""
 
     graph = models.ForeignKey(Graph, models.CASCADE, related_name="traces")
     quantity = models.ForeignKey(Quantity, models.CASCADE, related_name="+")

@@ -6,7 +6,7 @@ from django.views.decorators.http import require_POST
 
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk import history
-from galena.desk.drawing import figure, window
+from galena.desk.drawing import figure, paper, window
 from galena.desk.page import responses
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces import readout
@@ -100,4 +100,4 @@ def picture(request, experiment_id: int):
         drawing = figure.of_sheet(sheet_flows.first_sheet(experiment), size=(260, 130), bare=True)
     except SeriesError as error:
         return HttpResponse(str(error), status=409, content_type="text/plain")
-    return HttpResponse(figure.draw(drawing), content_type="image/svg+xml")
+    return HttpResponse(paper.draw(drawing), content_type="image/svg+xml")

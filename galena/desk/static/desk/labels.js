@@ -1,7 +1,7 @@
 // The labels, titles and remarks of a sheet, which are elements over its picture.
 import { rem } from "../shell/js/axes.js";
 import { grouped } from "../shell/js/numbers.js";
-import { has } from "./stack.js";
+import { isNumbered, SIDES } from "./sides.js";
 
 // Say which readings in sight a graph cannot show.
 function without(sheet, graph) {
@@ -33,16 +33,17 @@ export function label(sheet, scales) {
   const find = (selector, id) => sheet.section.querySelector(`${selector}[data-graph="${id}"]`);
   for (const graph of sheet.layout.graphs) {
     const { box } = scales.get(graph.id);
-    for (const side of ["left", "right"]) {
+    for (const side of SIDES) {
       const name = find(`.axis-label.${side}`, graph.id);
-      if (!has(graph, side) && (side === "right" || has(graph, "right"))) {
+      if (!isNumbered(graph, side)) {
         name.hidden = true;
         continue;
       }
       put(name, {
         top: (box.top + box.bottom) / 2,
         maxHeight: box.bottom - box.top,
-        [side]: 0.1 * size,
+        [side === "left" ? "left" : "right"]:
+          0.1 * size + (side === "right" ? sheet.stack.rightWidth - sheet.stack.thirdOff : 0),
       });
     }
     const title = find(".graph-title", graph.id);

@@ -7,10 +7,11 @@ import { clipTo, drawCurve, drawMark, marksAlong } from "../shell/js/painter.js"
 
 const FEW = 120; // readings up to which each has its mark in full size
 const BARS = 800; // readings up to which each has its error bars
+const ROOM_FOR_BAR = 7; // pixels
 const grown = () => rem() / 16;
 
-export function paintGraph(context, { box, left, right }, traces, curves, areas, markOf, layout) {
-  const scaleOf = (trace) => (trace.side === "right" ? right : left) ?? left;
+export function paintGraph(context, { box, ...scales }, traces, curves, areas, markOf, layout) {
+  const scaleOf = ({ side }) => scales[side] ?? scales.left;
   const marked = traces.map((trace) => ({
     trace,
     scale: scaleOf(trace),
@@ -20,7 +21,7 @@ export function paintGraph(context, { box, left, right }, traces, curves, areas,
   for (const { area, side } of areas)
     shade(
       context,
-      side === "right" && right ? right : left,
+      scaleOf({ side }),
       area,
       traces,
       layout.plain ? COLOURS.ink : markOf(area.number).colour,
@@ -33,7 +34,7 @@ export function paintGraph(context, { box, left, right }, traces, curves, areas,
   for (const { curve, side } of curves)
     drawCurve(
       context,
-      side === "right" && right ? right : left,
+      scaleOf({ side }),
       curve,
       layout.plain ? COLOURS.ink : markOf(curve.number).colour,
     );
@@ -148,7 +149,10 @@ function drawPoints(context, scale, mark, trace, layout) {
   const { x, y, aside } = trace;
   const joined = isJoined(trace, layout);
   const many = x.length > FEW;
-  if (layout.errors && x.length <= BARS) drawErrors(context, scale, mark, trace);
+  // Bars that stand close together would hide by which dashes and marks quantities differ.
+  const { left, right } = scale.box;
+  const roomy = mark.filling === undefined || right - left > ROOM_FOR_BAR * x.length;
+  if (layout.errors && x.length <= BARS && roomy) drawErrors(context, scale, mark, trace);
   const size = layout.size * (many ? (x.length > 4 * FEW ? 0.35 : 0.55) : 1);
   if (joined && many) {
     marksAlong(context, scale, sized(mark, layout.size), x, y, trace.number);

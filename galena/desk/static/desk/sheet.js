@@ -12,6 +12,7 @@ import { paintCursor, paintGraph } from "./painting.js";
 import { areasOf, curvesOf, tracesOf } from "./plot_data.js";
 import { previewSpan } from "./preview_span.js";
 import { Ruler } from "./ruler.js";
+import { SIDES } from "./sides.js";
 import { Stack } from "./stack.js";
 import { strip } from "./strip.js";
 import { View } from "./view.js";
@@ -205,10 +206,10 @@ export class Sheet {
 
   tell({ x, graphs }, scales) {
     // for tests and for the curious
-    const placed = this.layout.graphs.map(({ id, left, right }) => ({
+    const placed = this.layout.graphs.map(({ id, ...graph }) => ({
       id,
       box: scales.get(id).box,
-      log: { left: left.log, right: right.log },
+      log: Object.fromEntries(SIDES.map((side) => [side, graph[side].log])),
       ...graphs.get(id),
     }));
     const runs = this.shown.runs.length;

@@ -5,6 +5,7 @@ import { line, rem, scales } from "../shell/js/axes.js";
 import { labelled, labelledDecades, labelledHours } from "../shell/js/ticks.js";
 import { COLOURS } from "../shell/js/colours.js";
 import { ROW } from "./ruler_rows.js";
+import { has, isNumbered, SIDES } from "./sides.js";
 
 const TEXT = '"Source Sans 3", sans-serif';
 const LONG = 7200; // seconds; longer times are written in hours and minutes
@@ -12,11 +13,12 @@ const LONG = 7200; // seconds; longer times are written in hours and minutes
 export class Stack {
   constructor(layout) {
     this.layout = layout;
-    this.widest = { left: 0, right: 0 };
+    this.widest = { left: 0, right: 0, third: 0 };
     this.rulerRows = 1; // told by the sheet
   }
 
-  // Give each graph's scales: a Map of id to {left, right}, right only where something is on it.
+  // Give each graph's scales: a Map of id to {left, right, third}, those at the right only where
+  // something is on them.
   place(context, width, height, limits, shares) {
     const size = rem();
     this.size = size;
@@ -36,7 +38,7 @@ export class Stack {
     graphs.forEach((graph, i) =>
       this.ticks.set(graph.id, this.tickTexts(graph, limits.graphs.get(graph.id), heights[i])),
     );
-    for (const side of ["left", "right"]) {
+    for (const side of SIDES) {
       const needed = Math.max(
         0,
         ...[...this.ticks.values()].flatMap((one) =>
@@ -45,9 +47,12 @@ export class Stack {
       );
       this.widest[side] = Math.max(this.widest[side], Math.ceil(needed / 8) * 8);
     }
-    const anyRight = graphs.some((graph) => has(graph, "right"));
+    const beyond = (side) =>
+      graphs.some((graph) => has(graph, side)) ? this.widest[side] + 2.15 * size : 0;
+    this.thirdOff = beyond("right"); // how far beyond the frame the third axis stands
+    this.rightWidth = this.thirdOff + beyond("third");
     const left = this.widest.left + 2.15 * size;
-    const right = width - (anyRight ? this.widest.right + 2.15 * size : 1 * size);
+    const right = width - (this.rightWidth || 1 * size);
     this.top = 0.35 * size;
     let place = top;
     this.boxes = new Map(
@@ -75,7 +80,12 @@ export class Stack {
           scales(box, limits.x, own[side], { xLog: this.layout.x.log, yLog: graph[side].log });
         return [
           graph.id,
-          { left: of("left"), box, ...(has(graph, "right") && { right: of("right") }) },
+          {
+            left: of("left"),
+            box,
+            ...(has(graph, "right") && { right: of("right") }),
+            ...(has(graph, "third") && { third: of("third") }),
+          },
         ];
       }),
     );
@@ -86,8 +96,9 @@ export class Stack {
     const of = (side) =>
       graph[side].log ? labelledDecades(...limits[side], about) : labelled(...limits[side], about);
     return {
-      left: has(graph, "left") || !has(graph, "right") ? of("left") : [],
+      left: isNumbered(graph, "left") ? of("left") : [],
       right: has(graph, "right") ? of("right") : [],
+      third: has(graph, "third") ? of("third") : [],
     };
   }
 
@@ -119,10 +130,12 @@ export class Stack {
     context.font = `${0.875 * size}px ${TEXT}`;
     context.lineWidth = 1;
     context.setLineDash([]);
-    for (const [id, { left, right, box }] of this.scales) {
+    for (const [id, { left, right, third, box }] of this.scales) {
       context.textBaseline = "middle";
       this.upright(context, left, this.ticks.get(id).left, box.left, -1);
       if (right) this.upright(context, right, this.ticks.get(id).right, box.right, 1);
+      if (third)
+        this.upright(context, third, this.ticks.get(id).third, box.right + this.thirdOff, 1);
       context.strokeStyle = COLOURS.axis;
       line(context, box.left, box.bottom + 0.5, box.right, box.bottom + 0.5);
       for (const [place] of this.xTicks) {
@@ -166,16 +179,10 @@ export class Stack {
       const off = Math.max(one.box.top - y, y - one.box.bottom, 0);
       if (!nearest || off < nearest.off) nearest = { id, off, one };
     }
-    const axis =
-      x < nearest.one.box.left
-        ? "left"
-        : x > nearest.one.box.right
-          ? nearest.one.right
-            ? "right"
-            : "plot"
-          : "plot";
+    const { box, right, third } = nearest.one;
+    let axis = x < box.left ? "left" : "plot";
+    if (x > box.right && right) axis = "right";
+    if (x > box.right + this.thirdOff && third) axis = "third";
     return { axis, graph: nearest.id };
   }
 }
-
-export const has = (graph, side) => graph.traces.some((trace) => trace.side === side);

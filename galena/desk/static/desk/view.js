@@ -2,9 +2,9 @@
 // shown. Zooms and slides in pixels, so that it is the same on a logarithmic axis. What a hand has
 // moved is kept by the server a moment later.
 import { post } from "../shell/js/frame.js";
+import { SIDES } from "./sides.js";
 
 const LEAST = 1e-9; // limits closer than this, beside their size, are not zoomed further
-const SIDES = ["left", "right"];
 const ends = ({ lo, hi }) => (lo === null || hi === null ? null : [lo, hi]);
 
 export class View {
@@ -17,24 +17,24 @@ export class View {
     this.graphs = new Map(
       layout.graphs.map((graph) => [
         graph.id,
-        { left: ends(graph.left), right: ends(graph.right) },
+        Object.fromEntries(SIDES.map((side) => [side, ends(graph[side])])),
       ]),
     );
   }
 
-  // The limits as they are: {x, graphs: Map of id to {left, right}}.
+  // The limits as they are: {x, graphs: Map of id to limits by side}.
   limits(whole) {
     const all = whole ?? { x: this.layout.x.log ? [1, 10] : [0, 10], graphs: new Map() };
     const of = (id, side, log) =>
       this.graphs.get(id)[side] ?? all.graphs.get(id)?.[side] ?? (log ? [1, 10] : [0, 1]);
-    const graphs = this.layout.graphs.map(({ id, left, right }) => [
-      id,
-      { left: of(id, "left", left.log), right: of(id, "right", right.log) },
+    const graphs = this.layout.graphs.map((graph) => [
+      graph.id,
+      Object.fromEntries(SIDES.map((side) => [side, of(graph.id, side, graph[side].log)])),
     ]);
     return { x: this.x ?? all.x, graphs: new Map(graphs) };
   }
 
-  // part: {axis: "x" | "left" | "right" | "plot", graph}; places in pixels.
+  // part: {axis: "x" | "plot" | a side, graph}; places in pixels.
   zoom(part, scales, factor, atX, atY) {
     const any = scales.values().next().value.left;
     const scale = scales.get(part.graph) ?? { left: any };

@@ -1,6 +1,7 @@
 // The readings of the window that is shown, as much of them as can be seen.
 // Owns the arrays and the one request that is under way; of newer windows only the last is asked
 // for when it is done, so that a fast hand never piles up work for the server.
+import { SIDES } from "./sides.js";
 
 export class Window {
   constructor(url, layout, changed) {
@@ -9,7 +10,7 @@ export class Window {
     this.changed = changed;
     this.traces = [];
     this.runs = [];
-    this.whole = null; // limits that show all: {x, graphs: Map of id to {left, right}}
+    this.whole = null; // limits that show all: {x, graphs: Map of id to limits by side}
     this.trouble = "";
     this.bytes = 0;
   }
@@ -53,7 +54,10 @@ export class Window {
   // Show what another window has until the own readings come, where the axes are of the same kind.
   takeFrom(other) {
     const kinds = ({ layout: { x, graphs } }) =>
-      JSON.stringify([x.log, graphs.map(({ id, left, right }) => [id, left.log, right.log])]);
+      JSON.stringify([
+        x.log,
+        graphs.map((graph) => [graph.id, ...SIDES.map((side) => graph[side].log)]),
+      ]);
     if (kinds(this) !== kinds(other)) return;
     const { traces, runs, whole } = other;
     Object.assign(this, { traces, runs, whole });
