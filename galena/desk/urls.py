@@ -37,6 +37,7 @@ urlpatterns = [
     path("desk/spans/<key:span_id>/lay", model_views.lay_over, name="lay-over"),
     path("desk/spans/<key:span_id>/peek", finding_views.peek, name="peek"),
     path("desk/spans/<key:span_id>/copy", finding_views.copy_along, name="copy-span"),
+    path("desk/spans/<key:span_id>/known", annotation_views.know, name="know"),
     path("desk/spans/<key:span_id>/compare", compare_views.compare, name="compare"),
     path("desk/spans/<key:span_id>/harvest", harvest_views.of_span, name="harvest"),
     path("desk/markers/<key:marker_id>/ask", finding_views.ask_marker, name="ask-marker"),

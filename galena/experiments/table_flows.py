@@ -32,7 +32,7 @@ def new_table(experiment: Experiment, person, quantities: Collection[Quantity] =
             ended_at=timezone.now(),
             started_by=person,
         )
-        chosen = list(quantities) or [_new_quantity(experiment, Head("", "", "")) for _ in "xy"]
+        chosen = list(quantities) or [new_quantity(experiment, Head("", "", "")) for _ in "xy"]
         for quantity in chosen:
             _keep(run, quantity, [], person, "begun")
         touch(experiment)
@@ -43,7 +43,7 @@ def add_column(run: Run, person, heading: Head | None = None) -> TypedColumn:
     """Put a further column beside the others, under a head if one is given."""
     if run.typed_columns.filter(replaced_at=None).count() >= MOST_COLUMNS:
         raise TableError(f"A typed table has at most {MOST_COLUMNS} columns.")
-    quantity = _new_quantity(run.experiment, heading or Head("", "", ""))
+    quantity = new_quantity(run.experiment, heading or Head("", "", ""))
     return _keep(run, quantity, [], person, "begun")
 
 
@@ -218,7 +218,8 @@ def _joined(cells: list[str]) -> str:
     return "\n".join(cells)
 
 
-def _new_quantity(experiment: Experiment, heading: Head) -> Quantity:
+def new_quantity(experiment: Experiment, heading: Head) -> Quantity:
+    """Make the quantity of a typed column, under the symbol of its head where that is free."""
     free = not experiment.quantities.filter(symbol=heading.symbol).exists()
     symbol = (
         heading.symbol if heading.symbol and free else _symbol_for(experiment, heading.name, "")

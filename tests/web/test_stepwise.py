@@ -5,11 +5,14 @@ import pytest
 from django.urls import reverse
 
 from galena.bench.live.bench import BENCH
+from galena.core.formats.heads import head
 from galena.core.plans import StepwisePlan
 from galena.desk.annotations import flows as annotation_flows
 from galena.desk.findings import flows as finding_flows
 from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import beside_flows
 from galena.experiments import flows as experiment_flows
+from galena.experiments.columns import over
 from galena.experiments.data.readings import raw_of
 from galena.experiments.errors import CannotType
 from galena.experiments.models import Entry, Run, Step
@@ -208,3 +211,20 @@ def test_a_stepwise_run_stands_at_the_desk_over_its_setting_and_in_files(
     assert len(told["streams"][0]["rows"]) == 3
     picture = as_ada.get(reverse("picture", args=[experiment.pk])).text
     assert picture.count("<path transform") == 3
+
+
+def test_a_typed_column_stands_beside_what_was_taken(room, experiment, depth, ada):
+    take(experiment, depth, "0.2")
+    take(experiment, depth, "0,25")
+    RECORDER.stop(experiment.pk, "Ada")
+    run = experiment.runs.get()
+    typed = beside_flows.add_beside(run, None, ada, head("mass m / g"))
+    run.kind.type_cell(run, 1, typed.quantity, "12,5", ada)
+    mass, level = (experiment.quantities.get(symbol=one) for one in ("m", "h"))
+    over_depth = over(depth, [(run, mass), (run, level)])
+    assert over_depth[run.pk, mass.pk].readings.y.tolist() == pytest.approx(
+        [np.nan, 12.5], nan_ok=True
+    )
+    assert len(over_depth[run.pk, level.pk].readings) == 2
+    run.kind.type_cell(run, 0, depth, "0.3", ada)  # what was entered is still corrected
+    assert Entry.objects.get(run=run, row=1, replaced_at=None).text == "0.300"

@@ -7,8 +7,11 @@ from django.db.models import F
 
 from galena.desk.errors import DeskError
 from galena.desk.models import SIDES, Finding, Graph, Marker, Note, Sheet, Span
+from galena.experiments.beside_flows import know_by_head
+from galena.experiments.columns import over
 from galena.experiments.flows import touch
-from galena.experiments.models import Experiment, Quantity
+from galena.experiments.models import Experiment, Quantity, Run
+from galena.experiments.runs.beside import rows_between
 
 LONGEST_NOTE = 300
 
@@ -124,3 +127,26 @@ def _letter(number: int) -> str:
         number, place = divmod(number - 1, 26)
         letters = chr(ord("A") + place) + letters
     return letters
+
+
+def know(
+    span: Span, quantity: Quantity, runs: list[Run], named: str, text: str, person
+) -> None:  # fmt: skip
+    """Have a value be known beside the readings of a quantity that lie in a span, for each run.
+
+    named: the head of the column, as `load F / N`, or its symbol. Raises GalenaError.
+    """
+    placed = over(span.sheet.x, [(run, quantity) for run in runs if run.kind.takes_columns])
+    any_row = False
+    for run in runs:
+        of_run = placed.get((run.pk, quantity.pk))
+        if of_run is None:
+            continue
+        read = of_run.readings
+        rows = rows_between(read.t, read.rows, span.lo, span.hi)
+        stream = run.streams.filter(pk=of_run.stream).first() if of_run.stream else None
+        if rows:
+            know_by_head(run, stream, named, rows, text, person)
+            any_row = True
+    if not any_row:
+        raise DeskError("No shown run has measured readings in this span.")

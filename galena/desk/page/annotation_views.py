@@ -6,7 +6,7 @@ from django.views.decorators.http import require_POST
 
 from galena.desk.annotations import flows
 from galena.desk.models import Marker, Sheet, Span
-from galena.desk.page import responses
+from galena.desk.page import asked_of, responses
 from galena.desk.page.forms import MarkerPlace, SpanEnds
 from galena.desk.sheets.flows import sheets_of
 from galena.desk.traces import readout
@@ -100,3 +100,19 @@ def _places(request, sheet: Sheet, form: type[SpanEnds] | type[MarkerPlace]) -> 
     """Read places; those that a hand has put there come to rest on the nearest reading."""
     places = list(fields.read(form, request.POST).values())
     return readout.nearest(sheet, places) if "snap" in request.POST else places
+
+
+@require_POST
+def know(request, experiment_id: int, span_id: int):
+    """Have a value be known for the readings of the shown runs that lie in a span."""
+    span, sheet = placed(request, experiment_id, Span, span_id)
+    if span is None:
+        return responses.show_ledger(request, sheet, responses.GONE)
+    named, text = request.POST.get("named", ""), request.POST.get("text", "")
+
+    def act() -> None:
+        quantity = asked_of.quantity(sheet, request.POST)
+        runs = asked_of.runs(sheet, quantity, request.POST)
+        flows.know(span, quantity, [one.run for one in runs], named, text, request.user)
+
+    return responses.changed(request, sheet, f"known in span {span}", act, whole=True)

@@ -9,7 +9,7 @@ from galena.core.errors import TableError
 from galena.core.formats import pasted
 from galena.desk.page.forms import Fill
 from galena.desk.tables.table import table_of
-from galena.experiments import table_flows
+from galena.experiments import beside_flows, table_flows
 from galena.experiments.models import Run, Stream, TypedColumn
 from galena.experiments.runs.kind import MEASURED
 from galena.shell import fields, requested
@@ -83,7 +83,20 @@ def _paste(request: HttpRequest, run: Run) -> Act:
 
 
 def _add_column(request: HttpRequest, run: Run) -> Act:
+    if run.kind.takes_columns:
+        stream = stream_of(request, run)
+        return "new column", lambda: beside_flows.add_beside(run, stream, request.user)
     return "new column", lambda: table_flows.add_column(run, request.user)
+
+
+def _know(request: HttpRequest, run: Run) -> Act:
+    column, row, text = _column(request, run), _place(request, "row"), request.POST.get("text", "")
+    last = _place(request, "last", row)
+    if not row <= last < table_of(run, column.stream_id).count:
+        raise TableError("There are not so many rows. The last one comes after the first.")
+    return f"{column.quantity.symbol} from row {row + 1} on", lambda: beside_flows.know(
+        column, [(row, last)], text, request.user
+    )
 
 
 def _insert(request: HttpRequest, run: Run) -> Act:
@@ -101,7 +114,10 @@ def _remove(request: HttpRequest, run: Run) -> Act:
 def _column(request: HttpRequest, run: Run) -> TypedColumn:
     columns = TypedColumn.objects.select_related("quantity__experiment", "run__experiment")
     key = requested.key(request.POST.get("column"))
-    return get_object_or_404(columns, run=run, quantity=key, replaced_at=None)
+    kept = columns.filter(run=run, quantity=key, replaced_at=None)
+    if run.kind.takes_columns and not kept.exists():
+        raise TableError(MEASURED)
+    return get_object_or_404(kept)
 
 
 def _name_column(request: HttpRequest, run: Run) -> Act:
@@ -122,7 +138,15 @@ def _of_any_run(run: Run) -> bool:
 
 
 def _with_cells(run: Run) -> bool:
-    return run.kind.has_cells
+    return run.kind.has_cells or run.kind.takes_columns
+
+
+def _with_columns(run: Run) -> bool:
+    return run.kind.is_typed or run.kind.takes_columns
+
+
+def _beside_readings(run: Run) -> bool:
+    return run.kind.takes_columns
 
 
 def _typed(run: Run) -> bool:
@@ -134,9 +158,10 @@ ACTS: Mapping[str, tuple[Callable[[Run], bool], Callable[[HttpRequest, Run], Act
     "back": (_of_any_run, _count_again),
     "cell": (_with_cells, _type_cell),
     "paste": (_typed, _paste),
-    "column": (_typed, _add_column),
+    "column": (_with_columns, _add_column),
+    "known": (_beside_readings, _know),
     "insert": (_typed, _insert),
     "remove": (_typed, _remove),
-    "head": (_typed, _name_column),
+    "head": (_with_columns, _name_column),
     "fill": (_typed, _fill),
 }

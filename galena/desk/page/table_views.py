@@ -99,8 +99,9 @@ def show_table(request, run: Run, took: str = "") -> HttpResponse:
         "runs": run.experiment.runs.kept(),
         "took": took,
         "table": table,
+        "takes_columns": run.kind.is_typed or run.kind.takes_columns,
         "columns": list(zip(table.columns, statistics, strict=True)),
         "statistic_names": (("count", "count"), ("mean", "mean"), ("sd", "standard deviation")),
-        "changes": changes.order_by("-pk")[:KEPT_CHANGES] if run.kind.is_typed else (),
+        "changes": changes.order_by("-pk")[:KEPT_CHANGES],
     }
     return render(request, "desk/_readings.html", context)

@@ -1,7 +1,7 @@
 """A run's readings as a table: columns, rows as text, what was set aside, and statistics."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,7 +23,8 @@ from galena.experiments.models import Run, Stream
 class Column:
     """One column. `cells` are given for typed ones, as typed; else values to be written.
 
-    `key` is what changes it: the quantity of a typed column, 0 where nothing may be typed.
+    `key` is what changes it: the quantity of a typed column, 0 where nothing may be typed;
+    `is_named` tells whether its head may be typed, too.
     """
 
     name: str
@@ -32,8 +33,9 @@ class Column:
     decimals: int
     values: NDArray[np.float64]
     u: NDArray[np.float64] | None = None
-    cells: tuple[str, ...] | None = None
+    cells: Sequence[str] | None = None
     key: int = 0
+    is_named: bool = False
 
     def text(self, row: int) -> str:
         """Write a cell as it is read."""
@@ -63,6 +65,11 @@ class RunTable:
     aside: NDArray[np.bool_] | None = None
     stream: Stream | None = None
     streams: tuple[Stream, ...] = ()
+
+    @property
+    def typed(self) -> list[Column]:
+        """The columns that were typed as a whole."""
+        return [column for column in self.columns if column.is_named]
 
     def rows(self, first: int, count: int) -> list[list[str]]:
         """Write some rows."""
@@ -130,4 +137,4 @@ def _column(column: RunColumn) -> Column:
     unit = quantity.unit if column.is_editable else shown(quantity.unit)
     key = quantity.pk if column.is_editable else 0
     return Column(quantity.name, quantity.symbol, unit, quantity.decimals, y, column.u_shown,
-                  column.cells, key)  # fmt: skip
+                  column.cells, key, column.is_typed)  # fmt: skip

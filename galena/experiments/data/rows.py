@@ -1,6 +1,6 @@
 """The rows of a run: columns that stand beside each other, and what formulas need of them."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -17,7 +17,8 @@ class Column:
     readings: with the uncertainties of the quantity's rule, and what was set aside. version: the
     same as long as they are. stream: what measured them, None for a table. u_shown: the standard
     uncertainties that stand beside the readings in tables. cells: the texts as they were typed.
-    is_editable: whether a cell may be typed over. file_decimals: as many as lose nothing.
+    is_editable: whether a cell may be typed over; is_typed: whether its head may be, too.
+    file_decimals: as many as lose nothing.
     """
 
     quantity: Quantity
@@ -25,8 +26,9 @@ class Column:
     version: Hashable
     stream: int | None = None
     u_shown: NDArray[np.float64] | None = None
-    cells: tuple[str, ...] | None = None
+    cells: Sequence[str] | None = None
     is_editable: bool = False
+    is_typed: bool = False
     file_decimals: int = 2
 
 

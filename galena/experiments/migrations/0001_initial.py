@@ -522,6 +522,16 @@ class Migration(migrations.Migration):
                 ),
                 ("texts", models.TextField(blank=True)),
                 (
+                    "stream",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="typed_columns",
+                        to="experiments.stream",
+                    ),
+                ),
+                ("stretches", models.JSONField(blank=True, default=list)),
+                (
                     "change",
                     models.CharField(
                         blank=True, help_text="what was done, in words", max_length=120

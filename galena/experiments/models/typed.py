@@ -3,6 +3,7 @@
 from django.conf import settings
 from django.db import models
 
+from galena.core.stretches import Stretch
 from galena.experiments.models.experiment import Quantity
 from galena.experiments.models.run import Run
 from galena.experiments.models.series import Stream
@@ -11,12 +12,16 @@ from galena.experiments.models.series import Stream
 class TypedColumn(models.Model):
     """A typed column of a run as it was after one change; the one in force is not replaced.
 
-    `texts` are the cells as typed, one a line; the digits that were typed are kept.
+    In a typed table `texts` are the cells as typed, one a line. Beside measured readings, those of
+    `stream` where there is one, `stretches` say from which row to which a text holds. The digits
+    that were typed are kept.
     """
 
     run = models.ForeignKey(Run, models.CASCADE, related_name="typed_columns")
     quantity = models.ForeignKey(Quantity, models.RESTRICT, related_name="typed_columns")
     texts = models.TextField(blank=True)
+    stream = models.ForeignKey(Stream, models.CASCADE, null=True, related_name="typed_columns")
+    stretches = models.JSONField(default=list, blank=True)
     change = models.CharField(max_length=120, blank=True, help_text="what was done, in words")
     made_at = models.DateTimeField()
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
@@ -39,6 +44,11 @@ class TypedColumn(models.Model):
     def cells(self) -> list[str]:
         """The cells as typed, from the first row on."""
         return self.texts.split("\n") if self.texts else []
+
+    @property
+    def known(self) -> list[Stretch]:
+        """From which row to which a text holds."""
+        return [(first, last, text) for first, last, text in self.stretches]
 
 
 class Aside(models.Model):

@@ -20,9 +20,10 @@ class RunKind(ABC):
 
     key: the value of `Run.plan`; word: what it is called. Its facts: is_recorded, whether Record
     takes it; is_timed, whether it has a rate; can_go_on, whether one can go on with it another
-    day; has_cells, whether some of its cells were typed; is_typed, whether the whole table is, so
-    that rows and columns can be put in; is_summary, whether it is made of findings of other runs,
-    so that it is not asked along with them.
+    day; has_cells, whether some of its cells were typed; takes_columns, whether typed columns can
+    stand beside its readings; is_typed, whether the whole table is, so that rows and columns can
+    be put in; is_summary, whether it is made of findings of other runs, so that it is not asked
+    along with them.
     """
 
     key: str
@@ -31,6 +32,7 @@ class RunKind(ABC):
     is_timed = False
     can_go_on = False
     has_cells = False
+    takes_columns = False
     is_typed = False
     is_summary = False
 

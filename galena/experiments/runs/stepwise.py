@@ -27,8 +27,9 @@ from galena.experiments.data.rows import Block, Column
 from galena.experiments.data.uncertainty import ruled, step_of_digits, step_of_texts
 from galena.experiments.errors import CannotType
 from galena.experiments.flows import touch
-from galena.experiments.models import Entry, Quantity, Run, Series, Step, StepPart
+from galena.experiments.models import Entry, Quantity, Run, Series, Step, StepPart, TypedColumn
 from galena.experiments.runs import judging
+from galena.experiments.runs.beside import beside, column_of, type_beside
 from galena.experiments.runs.kind import LeftOut, RunKind
 
 FINER = 3  # further decimals in a file: a mean is finer than a single reading
@@ -194,12 +195,14 @@ class Stepwise(RunKind):
     is_recorded = True
     can_go_on = True
     has_cells = True
+    takes_columns = True
 
     def blocks(
         self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
     ) -> dict[int, list[Block]]:
+        typed = beside(runs, wanted)
         return {
-            key: [_block(table, left_out.get((key, None), ()))]
+            key: [_block(table, left_out.get((key, None), ()), typed.get((key, None), ()))]
             for key, table in tables(runs).items()
         }
 
@@ -230,10 +233,12 @@ class Stepwise(RunKind):
                           *run.entries.values_list("row", flat=True)})  # fmt: skip
         if not 0 <= row < len(numbers):
             raise TableError("There is no such row any more.")
+        if type_beside(run, row, quantity, text, person):
+            return
         correct(run, numbers[row], quantity, text, person)
 
 
-def _block(table: StepTable, stretches) -> Block:
+def _block(table: StepTable, stretches, typed: Iterable[TypedColumn]) -> Block:
     aside = mask(stretches, len(table.rows))
     columns = {}
     for quantity in table.quantities:
@@ -255,6 +260,7 @@ def _block(table: StepTable, stretches) -> Block:
             file_decimals=finest if is_entered else quantity.decimals + FINER,
         )
     times = next(iter(columns.values())).readings.t if columns else np.empty(0)
+    columns |= {one.quantity_id: column_of(one, times, aside) for one in typed}
     return Block(table.run, len(table.rows), columns, times, False, aside)
 
 

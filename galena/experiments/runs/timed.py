@@ -1,19 +1,21 @@
 """Runs at a rate: readings of instruments, each with its time; steady ones, and armed ones."""
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import replace
 
-from django.db.models import Sum
+from django.db.models import Q, Sum
 
+from galena.core.errors import TableError
 from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.second_look import Remark
 from galena.experiments.data.exclusions import mask
 from galena.experiments.data.readings import Readings, of_series
 from galena.experiments.data.rows import Block, Column
 from galena.experiments.data.uncertainty import ruled, step_of
-from galena.experiments.models import Quantity, Run, Series, SeriesChunk
+from galena.experiments.models import Quantity, Run, Series, SeriesChunk, TypedColumn
 from galena.experiments.runs import judging
-from galena.experiments.runs.kind import LeftOut, RunKind
+from galena.experiments.runs.beside import beside, column_of, type_beside
+from galena.experiments.runs.kind import MEASURED, LeftOut, RunKind
 
 FINER = 2  # further decimals in a file: a zero is a mean, finer than the channel's steps
 
@@ -23,14 +25,18 @@ class Timed(RunKind):
 
     is_recorded = True
     is_timed = True
+    takes_columns = True
     ends_at_rest = True  # one that was to end by itself is expected to have settled
 
     def blocks(
         self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
     ) -> dict[int, list[Block]]:
         stored = Series.objects.filter(stream__run__in=runs).exclude(quantity=None)
+        typed = beside(runs, wanted)
         if wanted is not None:
-            stored = stored.filter(quantity__in=[quantity.pk for quantity in wanted])
+            needed = Q(quantity__in=[quantity.pk for quantity in wanted])
+            # A typed column has the times of what was measured beside it.
+            stored = stored.filter(needed | Q(stream__in=[stream for _, stream in typed]))
         measured = list(stored.select_related("quantity", "stream__run").order_by("stream", "pk"))
         by_stream: dict[int, list[tuple[Series, Readings]]] = {}
         for series, readings in zip(measured, of_series(measured), strict=True):
@@ -39,8 +45,13 @@ class Timed(RunKind):
         by_key = {run.pk: run for run in runs}
         for of_stream in by_stream.values():
             run = by_key[of_stream[0][0].stream.run_id]
-            blocks[run.pk].append(_block(run, of_stream, left_out))
+            key = (run.pk, of_stream[0][0].stream_id)
+            blocks[run.pk].append(_block(run, of_stream, left_out, typed.get(key, ())))
         return blocks
+
+    def type_cell(self, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
+        if not type_beside(run, row, quantity, text, person):
+            raise TableError(MEASURED)
 
     def planned(self, run: Run) -> str:
         between = "" if run.duration is None else "for "
@@ -77,7 +88,10 @@ def _lasts(run: Run) -> str:
     return "until stopped" if run.duration is None else duration_in_words(run.duration)
 
 
-def _block(run: Run, of_stream: list[tuple[Series, Readings]], left_out: LeftOut) -> Block:
+def _block(
+    run: Run, of_stream: list[tuple[Series, Readings]], left_out: LeftOut,
+    typed: Iterable[TypedColumn],
+) -> Block:  # fmt: skip
     stream = of_stream[0][0].stream
     stretches = left_out.get((run.pk, stream.pk), ())
     columns = {}
@@ -97,6 +111,7 @@ def _block(run: Run, of_stream: list[tuple[Series, Readings]], left_out: LeftOut
         )  # fmt: skip
     longest = max((readings for _, readings in of_stream), key=len)
     aside = mask(stretches, len(longest)) if stretches else None
+    columns |= {one.quantity_id: column_of(one, longest.t, aside) for one in typed}
     return Block(run, len(longest), columns, longest.t, True, aside, stream)
 
 

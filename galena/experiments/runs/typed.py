@@ -99,7 +99,7 @@ def block(
         readings = _readings(values[column.quantity.pk], count)
         typed_column = _column(column.quantity, readings, column.cells, aside)
         columns[column.quantity.pk] = replace(
-            typed_column, cells=tuple(column.cells), is_editable=True
+            typed_column, cells=tuple(column.cells), is_editable=True, is_typed=True
         )
     return Block(run, count, columns, None, False, aside, names=names,
                  shares_in_places=shares_in_places)  # fmt: skip

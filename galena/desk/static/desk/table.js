@@ -288,6 +288,8 @@ export class Table {
     else if (act === "insert" || act === "remove") this.toRow({ act, row: this.row });
     else if (act === "fill")
       this.toRow({ act, row: this.row, ...this.fields("column", "start", "step", "count") });
+    else if (act === "known")
+      this.toRow({ act, row: this.row, last: this.lastRow, ...this.fields("column", "text") });
     else if (act === "column")
       this.act({ act }).then((html) => html && this.reload(html, "last head"));
   }
@@ -306,14 +308,13 @@ export class Table {
     this.read(this.run, row);
   }
 
-  aside() {
+  get lastRow() {
     const last = Number(this.tools.elements.last.value) - 1;
-    this.toRow({
-      act: "aside",
-      row: this.row,
-      last: Number.isInteger(last) ? last : this.row,
-      ...this.fields("reason"),
-    });
+    return Number.isInteger(last) ? last : this.row;
+  }
+
+  aside() {
+    this.toRow({ act: "aside", row: this.row, last: this.lastRow, ...this.fields("reason") });
   }
 
   async toRow(fields) {
