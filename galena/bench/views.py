@@ -21,6 +21,7 @@ from galena.core.noise import is_moving
 from galena.core.second_look import zeros
 from galena.core.statistics import mean_with_uncertainty
 from galena.experiments.access import experiment_for
+from galena.experiments.models import Stream
 from galena.instruments.address import Address
 from galena.instruments.discovery import Place
 from galena.shell import fields, requested
@@ -294,7 +295,11 @@ def bench_context(experiment) -> dict:
         (listed, feeds.pop(_where(listed.address), None)) for listed in BENCH.places
     ]
     by_place += [(None, feed) for feed in feeds.values()]
+    measured = Stream.objects.filter(run__experiment=experiment).values_list("serial", flat=True)
+    own_serials = set(measured)
+    by_place.sort(key=lambda pair: not _has_measured(pair[1], own_serials))
     live = BENCH.strips_of(experiment)
+    live.sort(key=lambda strip: not _has_measured(strip.feed, own_serials))
     places = []
     for listed, feed in by_place:
         address = feed.link.address if feed else listed.address
@@ -319,6 +324,12 @@ def bench_context(experiment) -> dict:
         "speeds": SPEEDS,
         "shape": BENCH.shape(experiment.pk),
     }
+
+
+def _has_measured(feed: Feed | None, serials: set[str]) -> bool:
+    """Tell whether an instrument is one of those whose serials are given."""
+    identity = feed.link.identity if feed else None
+    return identity is not None and identity.serial in serials
 
 
 def _where(place: Address) -> str:

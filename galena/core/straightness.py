@@ -10,6 +10,7 @@ from functools import lru_cache, partial
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.signal import lfilter
+from scipy.stats import norm as normal
 from scipy.stats import t as student
 
 from galena.core import autoregression
@@ -83,6 +84,33 @@ def straightness(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None = None) -> St
     coarse = bool(step >= _COARSE * scatter)
     by_chance = partial(_null, places.tobytes(), weights.tobytes())
     return _judged(scaled, left, columns, line, terms, by_chance, coarse)
+
+
+def unless_within_uncertainty(
+    judged: Straightness, x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None
+) -> Straightness:
+    """Take back that readings curve where their own uncertainties explain what a line leaves.
+
+    x, y: shape (n,); u_y: standard uncertainties of y, each by itself, shape (n,) or a number;
+    where some are unknown the judgement stays. An extra term is told from none where its share
+    is more than k standard uncertainties of itself, the greatest of m terms in 5 % of all cases
+    by chance (Bonferroni).
+    Source: JCGM 100:2008 (GUM), 5.1.2, for the uncertainty of a sum of readings.
+    """
+    if judged.is_straight is not False or u_y is None:
+        return judged
+    u = np.broadcast_to(np.asarray(u_y, dtype=np.float64), np.shape(y))
+    if not np.all(np.isfinite(u) & (u > 0)):
+        return judged
+    places, values, weights = _in_order(x, y, u)
+    columns, terms = _columns(places, weights)
+    line = np.linalg.qr(columns)[0]
+    scaled = values * weights
+    left = scaled - line @ (line.T @ scaled)
+    shares = np.abs([term @ left for term in terms])
+    if shares.max() > normal.isf(_UNLIKELY / 2 / len(terms)):
+        return judged
+    return Straightness(True, "no curve is seen beyond the readings' uncertainties")
 
 
 def _in_order(x: ArrayLike, y: ArrayLike, u_y: ArrayLike | None) -> tuple[Floats, Floats, Floats]:

@@ -43,15 +43,15 @@ def consecutive(rows: Iterable[int]) -> list[tuple[int, int]]:
 class StretchedCells(Sequence[str]):
     """The texts of all rows, empty where nothing holds; of a million rows only stretches are kept.
 
-    stretches: in order, nowhere overlapping; count: rows.
+    stretches: in order, nowhere overlapping; rows: how many.
     """
 
-    def __init__(self, stretches: Sequence[Stretch], count: int) -> None:
-        self.stretches, self.count = stretches, count
+    def __init__(self, stretches: Sequence[Stretch], rows: int) -> None:
+        self.stretches, self.rows = stretches, rows
         self._begins = [first for first, _, _ in stretches]
 
     def __len__(self) -> int:
-        return self.count
+        return self.rows
 
     @overload
     def __getitem__(self, row: int) -> str: ...
@@ -59,10 +59,10 @@ class StretchedCells(Sequence[str]):
     def __getitem__(self, row: slice) -> list[str]: ...
     def __getitem__(self, row: int | slice) -> str | list[str]:
         if isinstance(row, slice):
-            return [self[one] for one in range(*row.indices(self.count))]
-        if not -self.count <= row < self.count:
+            return [self[one] for one in range(*row.indices(self.rows))]
+        if not -self.rows <= row < self.rows:
             raise IndexError(row)
-        place = bisect_right(self._begins, row % self.count) - 1
-        if place < 0 or self.stretches[place][1] < row % self.count:
+        place = bisect_right(self._begins, row % self.rows) - 1
+        if place < 0 or self.stretches[place][1] < row % self.rows:
             return ""
         return self.stretches[place][2]

@@ -12,7 +12,7 @@ from galena.core.fits import fit
 from galena.core.second_look.fits import FAR, shows_dependence
 from galena.core.straightening import RELATIONS, Relation, Straightened
 from galena.core.straightening.own import Own
-from galena.core.straightness import Straightness, straightness
+from galena.core.straightness import Straightness, straightness, unless_within_uncertainty
 from galena.straighten.choice import Choice, told_of
 from galena.straighten.claiming import model_of, thinned
 from galena.straighten.pictures import small
@@ -56,7 +56,8 @@ def _card(relation: Relation, subject: Subject, choice: Choice, judged: bool) ->
         picture = small(x, y, line if judged else None, subject.run.marked)
         if not judged:
             return Card(relation, axes, picture)
-        is_straight, verdict = _verdict(relation, x, y, straightness(x, y))
+        judged_so = unless_within_uncertainty(straightness(x, y), seen.x, seen.y, seen.u_y)
+        is_straight, verdict = _verdict(relation, x, y, judged_so)
     except GalenaError as error:
         return Card(relation, (), trouble=str(error))
     return Card(relation, axes, picture, verdict, is_straight)

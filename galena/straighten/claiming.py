@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from galena.core.fits import Fit, fit
 from galena.core.fits.widened import widened
 from galena.core.straightening import Claim, Relation, claim
-from galena.core.straightness import straightness
+from galena.core.straightness import straightness, unless_within_uncertainty
 
 Floats = NDArray[np.float64]
 MODELS = {"proportional": "proportional", "none": "constant"}
@@ -32,11 +32,12 @@ def model_of(relation: Relation) -> str:
 
 def claimed(
     relation: Relation, x: Floats, y: Floats, u: Floats | None = None,
-    held: dict[str, float] | None = None, left_out: int = 0,
+    held: dict[str, float] | None = None, left_out: int = 0, own: Floats | None = None,
 ) -> Claimed:  # fmt: skip
     """Fit the line of a relation to readings in its axes, and say what it claims.
 
-    x, y: shape (n,); u: by which they are weighted; held: a slope that is held.
+    x, y: shape (n,); u: by which they are weighted; held: a slope that is held; own: the readings'
+    own uncertainties, within which no curve is seen.
     Whether a level line, or one through the origin, is open is judged by a line that may have any
     slope and intercept. Uncertainties are wider where readings follow each other. Raises
     GalenaError.
@@ -45,7 +46,7 @@ def claimed(
         u = None
     line = widened(fit(model_of(relation), x, y, u_y=u, fixed=held), x, y, u)
     free = line if model_of(relation) == "line" else widened(fit("line", x, y, u_y=u), x, y, u)
-    judged = straightness(*thinned(x, y, u))
+    judged = unless_within_uncertainty(straightness(*thinned(x, y, u)), x, y, own)
     return Claimed(line, claim(relation, free, judged, left_out))
 
 

@@ -42,7 +42,7 @@ def law(basis: Basis) -> Answer:
     inside = source.readings.inside
     held = {"slope": line.params["slope"]} if "slope" in line.held else None
     u = inside.u if line.weighted else None
-    said = claimed(relation, inside.t, inside.y, u, held).claim
+    said = claimed(relation, inside.t, inside.y, u, held, own=inside.u).claim
     (x, x_unit), (y, y_unit) = details["x"], details["y"]
     of_x, of_y = units.parse(x_unit), units.parse(y_unit)
     of = relation.units(of_x, of_y)

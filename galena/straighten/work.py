@@ -28,7 +28,7 @@ from galena.straighten.claiming import claimed
 from galena.straighten.question import SHOWN
 from galena.straighten.subject import Curve, Floats, Subject
 
-SIZE = (450, 400)
+SIZE = (480, 330)
 _ALONG = 200  # places of a drawn curve
 _NEAR_ZERO = 0.6  # of the largest: readings that begin below are shown from zero on
 
@@ -101,7 +101,9 @@ def work_of(subject: Subject, choice: Choice) -> Work:
 def _of_run(relation: Relation, curve: Curve, choice: Choice, subject: Subject) -> OfRun:
     seen = relation.straighten(curve.x, curve.y, u_y=curve.u)
     u = seen.u_y if choice.weighted else None
-    of_line = claimed(seen.relation, seen.x, seen.y, u, choice.held(), seen.left_out)
+    of_line = claimed(
+        seen.relation, seen.x, seen.y, u, choice.held(), seen.left_out, seen.u_y
+    )  # fmt: skip
     return OfRun(curve, seen, of_line.line, of_line.claim,
                  _constants(seen.relation, of_line.line, of_line.claim, subject))  # fmt: skip
 

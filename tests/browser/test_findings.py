@@ -169,7 +169,7 @@ def test_a_marker_gives_slopes_and_differences(desk):
     first = ledger(desk).get_by_role("region", name="Marker 1")
     press(desk, "slope", first)
     expect(first).to_contain_text("line through 7 readings about it")
-    press(desk, "to marker 2", ledger(desk).get_by_role("region", name="Marker 1"))
+    press(desk, "change to marker 2", ledger(desk).get_by_role("region", name="Marker 1"))
     expect(first).to_contain_text("average rate")
     ledger(desk).get_by_text("formula…").click()
     ledger(desk).get_by_role("button", name="slope_m11").click()

@@ -68,7 +68,7 @@ def test_falling_magnets_are_caught_and_a_slow_one_is_remarked_on(page):
     page.get_by_role("button", name="Arm Space").click()
     expect(page.locator(".wrong").first).to_contain_text("would never pass 9 V")
     at_record.fill(page, level="-0.10", rate="10 kHz", before="10 ms", duration="60 ms")
-    expect(page.locator("#size")).to_contain_text("700 readings each, 100 of them from before")
+    expect(page.locator("#size")).to_contain_text("700 readings each, 100 of them before the event")
 
     count = 0
     for coil, turns in ((0, "200"), (1, "400")):

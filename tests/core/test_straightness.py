@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.signal import lfilter
 
-from galena.core.second_look import straightness
+from galena.core.second_look import Straightness, straightness, unless_within_uncertainty
 
 CURVES = {
     "x^1.6": lambda x: x**1.6,
@@ -100,3 +100,33 @@ def test_weights_decide_which_readings_tell():
     y = y + rng.normal(0, 0.05, 10)
     assert straightness(x, y).is_straight is False
     assert straightness(x, y, np.where(x > 6, 50.0, 0.05)).is_straight
+
+
+def test_a_curve_within_the_readings_own_uncertainties_is_none():
+    x = np.linspace(1, 5, 12)
+    curved = 3 * x + 0.01 * (x - 3) ** 2
+    judged = straightness(x, curved + 1e-5 * np.random.default_rng(1).normal(size=x.size))
+    assert judged.is_straight is False
+    assert unless_within_uncertainty(judged, x, curved, None) is judged
+    assert unless_within_uncertainty(judged, x, curved, 0.001) is judged
+    assert unless_within_uncertainty(judged, x, curved, np.full(12, np.nan)) is judged
+    within = unless_within_uncertainty(judged, x, curved, 0.03)
+    assert (within.is_straight, within.why) == (
+        True, "no curve is seen beyond the readings' uncertainties"
+    )  # fmt: skip
+
+
+def test_many_readings_show_a_curve_smaller_than_the_uncertainty_of_each():
+    x = np.linspace(1, 5, 4000)
+    y = 3 * x + 0.01 * (x - 3) ** 2 + np.random.default_rng(2).normal(0, 0.03, x.size)
+    judged = straightness(x, y)
+    assert judged.is_straight is False
+    assert unless_within_uncertainty(judged, x, y, 0.03) is judged
+
+
+def test_straight_readings_are_called_curved_by_chance_in_five_percent_at_most():
+    random, x = np.random.default_rng(3), np.linspace(1, 5, 15)
+    curved = Straightness(False, "a square more explains what a line leaves over")
+    sets = 3 * x + random.normal(0, 0.1, (600, 15))
+    kept = [unless_within_uncertainty(curved, x, y, 0.1) is curved for y in sets]
+    assert np.mean(kept) < 0.07

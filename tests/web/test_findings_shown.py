@@ -79,10 +79,10 @@ def test_it_is_said_how_runs_agree_in_their_uncertainties(sheet, span):
     (card,) = cards.of_sheet(sheet).spans
     one, two = (values(each) for each in (first, second))
     assert one["c"] == pytest.approx(two["c"] - 10, abs=0.1)
-    (told,) = [each for each in card.agreements if ", c:" in each]
-    assert "the 3 runs do not agree; run " in told
-    (told,) = [each for each in card.agreements if ", τ:" in each]
-    assert "agree" in told
+    (told,) = card.agreements
+    assert told.startswith("exponential decay plus constant: the 3 runs agree in a (run ")
+    assert " and τ (run " in told and ", but do not agree in c (run " in told
+    assert "of its uncertainty off)" in told and told.endswith("farthest, far off)")
 
 
 def test_hidden_runs_have_no_say_in_how_runs_agree(sheet, span, decays):
@@ -92,7 +92,8 @@ def test_hidden_runs_have_no_say_in_how_runs_agree(sheet, span, decays):
     decays.runs.filter(number=3).update(shown=False)
     (card,) = cards.of_sheet(sheet).spans
     (told,) = card.agreements
-    assert "run 1 and run 2 agree, " in told and "of their uncertainties apart" in told
+    assert "run 1 and run 2 agree in mean (" in told
+    assert "of their uncertainties apart)" in told
 
 
 def test_numbers_quoted_in_a_report_stay_those_of_their_finding(decays, sheet, span):

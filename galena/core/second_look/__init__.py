@@ -11,7 +11,7 @@ from typing import Any
 
 from galena.core.second_look import fits, readings, recordings, zeros
 from galena.core.second_look.remark import At, Look, Remark
-from galena.core.straightness import Straightness, straightness
+from galena.core.straightness import Straightness, straightness, unless_within_uncertainty
 
 _looks: dict[str, Look[Any]] = {}
 LOOKS: Mapping[str, Look[Any]] = MappingProxyType(_looks)
@@ -53,4 +53,6 @@ register(
     Look("beyond", "claim", "a place beyond the readings of a fit", fits.beyond),
 )  # fmt: skip
 
-__all__ = ["LOOKS", "Look", "Remark", "Straightness", "register", "remarks", "straightness"]
+__all__ = ["LOOKS", "Look", "Remark", "Straightness", "register", "remarks", "straightness",
+    "unless_within_uncertainty",
+]  # fmt: skip

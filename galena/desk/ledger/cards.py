@@ -3,10 +3,9 @@
 from dataclasses import dataclass, field
 
 from galena.core import series
-from galena.core.pooling import agreement
-from galena.core.second_look.fits import FAR_OFF
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Estimate, Question
+from galena.desk.ledger.agreeing import agreement_line
 from galena.desk.ledger.groups import Group, Line, folded, groups_of
 from galena.desk.ledger.links import LINKS, Link
 from galena.desk.ledger.rows import Row, rows, symbols
@@ -49,7 +48,7 @@ class SpanCard:
 
     @property
     def agreements(self) -> list[str]:
-        """How the answers to one question agree from run to run, in their uncertainties."""
+        """How the answers to each question agree from run to run, a line a question."""
         groups: dict[tuple, list[Row]] = {}
         for row in self.rows:
             finding = row.finding
@@ -57,12 +56,8 @@ class SpanCard:
             if counts and row.answer.estimates and not row.answer.by_hand and not finding.is_built:
                 key = identity(finding)
                 groups.setdefault(key, []).append(row)
-        return [
-            with_inputs
-            for rows in groups.values()
-            if len(rows) > 1
-            for with_inputs in _agreement(rows)
-        ]
+        lines = [agreement_line(rows) for rows in groups.values() if len(rows) > 1]
+        return [line for line in lines if line]
 
     @property
     def fits(self) -> list[Row]:
@@ -73,35 +68,6 @@ class SpanCard:
         """Tell whether two models or more were fitted to the same readings."""
         of = [(row.finding.run_id, row.finding.quantity_id) for row in self.fits]
         return len(set(of)) < len(of)
-
-
-def _agreement(rows: list[Row]) -> list[str]:
-    """Say of each number whether the runs agree: how far the odd one lies from their mean."""
-    sentences = []
-    for estimate in rows[0].answer.estimates:
-        pairs = [
-            (row, other)
-            for row in rows
-            for other in row.answer.estimates
-            if other.key == estimate.key and other.own_uncertainty > 0
-        ]
-        if len(pairs) < 2:
-            continue
-        judged = agreement(
-            [other.value for _, other in pairs], [other.own_uncertainty for _, other in pairs]
-        )
-        how = "agree" if judged.agree else "do not agree"
-        runs = [row.finding.run for row, _ in pairs]
-        far = judged.apart >= FAR_OFF
-        if len(runs) == 2:
-            by = "far" if far else f"{judged.apart:.1f} of their uncertainties"
-            words = f"{runs[0]} and {runs[1]} {how}, {by} apart"
-        else:
-            by = "far off" if far else f"by {judged.apart:.1f} of its uncertainty"
-            odd = runs[judged.odd]
-            words = f"the {len(runs)} runs {how}; {odd} lies farthest from their mean, {by}"
-        sentences.append(f"{rows[0].label}, {estimate.name}: {words}")
-    return sentences
 
 
 @dataclass(frozen=True)

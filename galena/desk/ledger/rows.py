@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
 from galena.core.formula.parsing import rename
-from galena.core.symbols import plain
+from galena.core.symbols import is_symbol, plain
 from galena.desk.findings.answers import Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
 from galena.desk.models import Finding, Sheet, Span
@@ -147,9 +147,12 @@ def _symbol(row: Row, estimate: Estimate) -> str:
         return finding.name if alone else f"{finding.name}_{estimate.key.replace('_', '')}"
     number = finding.run.number if finding.run else ""
     at = finding.place.replace("=", "")
-    key = (
-        estimate.key
-        if estimate.key not in ("value", "x", "y")
-        else f"{finding.kind.replace('_', '')}{estimate.key}"
-    )
-    return f"{key.replace('_', '')}_{at}{number}"
+    key, kind = estimate.key.replace("_", ""), finding.kind.replace("_", "")
+    on_axis = {
+        "x": finding.sheet.x_symbol,
+        "y": finding.quantity.symbol if finding.quantity else "",
+    }
+    axis = plain(on_axis.get(key, "")).replace("_", "")
+    if is_symbol(axis):  # the place of a peak is a t or an h there: t_peakA1
+        return f"{axis}_{kind}{at}{number}"
+    return f"{kind + key if key in ('value', 'x', 'y') else key}_{at}{number}"

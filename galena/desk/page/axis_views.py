@@ -8,12 +8,14 @@ from django.views.decorators.http import require_http_methods, require_POST
 from galena.core import axes
 from galena.core.errors import GalenaError
 from galena.desk import history
-from galena.desk.models import SIDES
+from galena.desk.annotations.carrying import carry
+from galena.desk.models import SIDES, Sheet
 from galena.desk.page import responses
 from galena.desk.page.forms import AxisLimits
 from galena.desk.page.sheet_views import chosen, graph_for
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.access import experiment_for
+from galena.experiments.models import Quantity
 from galena.shell import fields, requested
 
 
@@ -59,19 +61,35 @@ def x_axis(request, experiment_id: int, sheet_id: int):
     sheet = responses.sheet_for(request, experiment_id, sheet_id)
     form = {"sheet": sheet, "experiment": sheet.experiment, "axis": sheet.x_view}
     form |= {"quantities": sheet.experiment.shown, "chosen": sheet.x_id}
+    form["has_places"] = sheet.spans.exists() or sheet.markers.exists()
     if request.method == "GET":
         return render(request, "desk/_x_axis.html", form | _ends(request, sheet.x_view))
 
     def act() -> None:
         view = _typed(request)
         x = chosen(sheet.experiment, request.POST.get("x", ""))
+        shown = sheet
         if x != sheet.x:
             before = _ends(request, sheet.x_view)
-            sheet_flows.choose_x(sheet, x)
+            shown = _over(request, sheet, x)
             view = view if _is_new(request, before) else axes.Axis(log=view.log)
-        sheet_flows.set_axis(sheet, "x", view)
+        sheet_flows.set_axis(shown, "x", view)
 
     return _done(request, sheet, act, "x axis", "desk/_x_axis.html", form)
+
+
+def _over(request, sheet: Sheet, x: Quantity | None) -> Sheet:
+    """Have a sheet go over another quantity, as was chosen for what lies on it."""
+    along = request.POST.get("along", "")
+    if along == "sheet":
+        other = sheet_flows.add_sheet(sheet.experiment, x, sheet.quantities)
+        responses.to_front(request, other)
+        return other
+    if along == "carry":
+        carry(sheet, x)
+    else:
+        sheet_flows.choose_x(sheet, x)
+    return sheet
 
 
 @require_http_methods(["GET", "POST"])

@@ -135,12 +135,17 @@ def set_beside(sheet: Sheet, beside: bool) -> None:
     sheet.save(update_fields=["beside"])
 
 
-def choose_x(sheet: Sheet, quantity: Quantity | None) -> None:
+def choose_x(sheet: Sheet, quantity: Quantity | None, *, is_carried: bool = False) -> None:
     """Have the graphs go over another quantity, or over time (None).
 
-    Raises DeskError where places are marked on the x axis that there is.
+    is_carried: whether the places marked on the x axis that there is have gone along. Raises
+    DeskError where there are some that have not.
     """
     if quantity == sheet.x:
+        return
+    if is_carried:
+        sheet.x, sheet.x_axis = quantity, {}
+        sheet.save(update_fields=["x", "x_axis"])
         return
     if sheet.spans.exists() or sheet.markers.exists():
         raise DeskError(

@@ -135,7 +135,7 @@ def difference(basis: Basis) -> Answer:
     remark = f"{second.name} less {first.name}"
     if math.isfinite(off.apart):
         estimates.append(
-            Estimate("apart", "apart, in their uncertainties", off.apart, math.nan, Unit(), {}, 1)
+            Estimate("apart", "how many uncertainties apart", off.apart, math.nan, Unit(), {}, 1)
         )
         how = "they agree" if off.apart <= FAR else "they do not agree"
         remark += f"; {how}: {off.apart:.1f} of the combined uncertainty apart"

@@ -14,7 +14,7 @@ from galena.core.errors import FitError, FormulaError
 from galena.core.fits.sensitivity import moved
 from galena.core.fits.widened import no_surer_than_readings, widened
 from galena.core.runs_test import runs_test
-from galena.core.second_look import straightness
+from galena.core.second_look import straightness, unless_within_uncertainty
 from galena.core.second_look.fits import Fitted
 from galena.core.symbols import is_logarithm
 from galena.core.units import Unit, typeset
@@ -75,7 +75,10 @@ def stated(
     if not by_hand:
         straight = None
         if fit.model.facts.is_line:
-            straight = straightness(subject.inside.t, subject.inside.y, u)
+            inside = subject.inside
+            straight = unless_within_uncertainty(
+                straightness(inside.t, inside.y, u), inside.t, inside.y, inside.u
+            )
         has_origin = not (is_logarithm(subject.x_symbol) or is_logarithm(subject.y_symbol))
         seen = Fitted(fit, ups, straight, has_origin)
         remarks = tuple(str(one) for one in second_look.remarks("fit", seen))

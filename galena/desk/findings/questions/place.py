@@ -100,5 +100,5 @@ PLACE = (
                   after="readings"),
         ),
     ),
-    Question("pair", "to another marker", "pair", "differences and average rate", _pair),
+    Question("pair", "change to another marker", "pair", "differences and average rate", _pair),
 )  # fmt: skip

@@ -94,3 +94,21 @@ document.addEventListener("write-note", ({ detail: { sheet, note, at } }) => {
   beside(form, note?.element);
   field.focus();
 });
+
+// A box of ticks stays open between them: the sheets come anew each time, and the box with them.
+let ticked = null; // where the hand was
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  const field = detail.requestConfig.elt.closest?.(".stays-open") && document.activeElement;
+  const box = field?.closest("[popover]");
+  ticked = box ? { box: box.id, name: field.name, value: field.value, id: field.id } : null;
+});
+document.addEventListener("htmx:afterSettle", () => {
+  const box = ticked && document.getElementById(ticked.box);
+  if (!box || box.matches(":popover-open")) return;
+  const { name, value, id } = ticked;
+  ticked = null;
+  box.showPopover();
+  const fields = [...box.querySelectorAll("input, button")];
+  const same = (field) => (id ? field.id === id : field.name === name && field.value === value);
+  fields.find(same)?.focus();
+});
