@@ -116,7 +116,7 @@ def take_desks(page: Page, address: str) -> None:
 
 
 def take_findings(page: Page, address: str) -> None:
-    """The ledger with a second look, models compared, one moved by hand, and a harvest."""
+    """The ledger with a second look, models compared, their gallery, and a harvest."""
     desk_of(page, address, "Lamp over distance")
     point(page, 0.5, 0.5)
     take(page, "ledger")
@@ -125,15 +125,13 @@ def take_findings(page: Page, address: str) -> None:
     page.wait_for_timeout(500)
     take(page, "compare")
     page.locator("#drawer").get_by_role("button", name="Close").click()
-    page.get_by_role("button", name="exponential decay plus constant", exact=True).first.click()
-    page.get_by_role("button", name="Residuals").click()
-    page.locator(".graph-title:visible").wait_for()
-    page.get_by_role("button", name="Move by hand").click()
-    page.get_by_role("slider", name="slide τ").focus()
-    for _ in range(20):
-        page.keyboard.press("ArrowRight")
-    page.wait_for_timeout(800)
-    take(page, "by-hand")
+    page.get_by_role("button", name="model…").click()
+    page.locator("[data-model=saturating]").focus()
+    page.wait_for_function("() => Number(document.querySelector('.stack').dataset.laid) > 0")
+    page.mouse.move(5, 5)
+    page.wait_for_timeout(500)
+    take(page, "models")
+    page.keyboard.press("Escape")
     desk_of(page, address, "Wing in the wind duct")
     page.get_by_role("button", name="lift over the square of the speed").click()
     page.wait_for_function("() => document.querySelector('.along').textContent.includes('sq')")
