@@ -203,8 +203,9 @@ def test_many_rows_are_pasted_at_once(as_ada, table):
 def test_measured_readings_are_never_typed_over(as_ada, experiment):
     run = making.run(experiment, making.ramp())
     stored = [bytes(chunk.data) for chunk in SeriesChunk.objects.order_by("pk")]
+    key = experiment.quantities.get(symbol="h").pk
     for act in ("cell", "paste", "insert", "remove", "fill", "head", "known"):
-        answer = change(as_ada, run, act=act, row=0, text="1\t2", column=1, count=1)
+        answer = change(as_ada, run, act=act, row=0, text="1\t2", column=key, count=1)
         assert answer.status_code == 422
         assert "Measured readings cannot be typed over" in answer.json()["trouble"]
     assert [bytes(chunk.data) for chunk in SeriesChunk.objects.order_by("pk")] == stored
