@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "galena.desk",
     "galena.quantities",
     "galena.straighten",
+    "galena.clips",
     "galena.reports",
     "galena.exchange",
     "galena.demo",

@@ -12,6 +12,7 @@ urlpatterns = [
     path("experiments/<key:experiment_id>/", include("galena.desk.urls")),
     path("experiments/<key:experiment_id>/", include("galena.quantities.urls")),
     path("experiments/<key:experiment_id>/", include("galena.straighten.urls")),
+    path("experiments/<key:experiment_id>/", include("galena.clips.urls")),
     path("experiments/<key:experiment_id>/", include("galena.reports.urls")),
     path("experiments/<key:experiment_id>/", include("galena.exchange.urls")),
 ]

@@ -11,7 +11,8 @@ GalenaError
 ├── CalibrationError   standards that no calibration can be made from, or a broken one
 ├── FormulaError       a formula that cannot be read, or whose units do not fit
 ├── TooFewReadings     a question that needs more readings than there are
-└── FitError           a model that cannot be fitted to these readings
+├── FitError           a model that cannot be fitted to these readings
+└── GeometryError      a scale, axes or a plane that no place can be told from
 
 Each message says what could not be done, why, and what to do next; it is shown to a person
 as it stands.
@@ -99,3 +100,7 @@ class TooFewReadings(GalenaError, ValueError):  # noqa: N818 - reads as what it 
 
 class FitError(GalenaError, ValueError):
     """A model cannot be fitted to these readings."""
+
+
+class GeometryError(GalenaError, ValueError):
+    """A scale, axes or a plane from which no place can be told."""

@@ -10,7 +10,7 @@ from django.db import connections
 from galena.classroom.models import Person
 from galena.classroom.views import DEMO_TEACHER
 from galena.core.errors import GalenaError
-from galena.demo import analyses, formulas, harvests, recordings, straightened
+from galena.demo import analyses, films, formulas, harvests, recordings, straightened
 from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Experiment
 
@@ -86,6 +86,7 @@ def build() -> None:
             ANALYSED[experiment.title](experiment, ada)
         if experiment.title in STRAIGHTENED:
             STRAIGHTENED[experiment.title](experiment, ada)
+    films.sycamore_seeds(experiment_flows.create(ada, films.SYCAMORE), ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)
 

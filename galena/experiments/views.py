@@ -12,6 +12,7 @@ from galena.experiments import choosing, flows, repeats
 from galena.experiments.access import experiment_for, experiments_of
 from galena.experiments.forms import NewExperiment
 from galena.experiments.models import Experiment, Quantity, Run
+from galena.experiments.sources import SOURCES
 from galena.shell import requested
 
 UNDO_FOR = timedelta(minutes=10)
@@ -145,5 +146,6 @@ def rail_context(experiment: Experiment) -> dict:
         "folded": folded,
         "chips": [run for run in runs if run.shown] if folded else runs,
         "shown_count": sum(run.shown for run in runs),
+        "sources": SOURCES,
         "removed": removed.order_by("-removed_at").first(),
     }

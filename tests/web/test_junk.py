@@ -5,6 +5,7 @@ import json
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
 from django import forms
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -15,6 +16,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import galena
+from galena.clips import marking
+from galena.clips.models import Clip
 from galena.core.calibrating import calibrate
 from galena.core.calibration import Standard
 from galena.core.errors import NumberError
@@ -49,7 +52,14 @@ def whole(as_ada, experiment):
     note = flows.add_note(sheet.graphs.first(), "rising", 3.0, 4.0)
     quantity_flows.save_given(experiment, None, "gravity", "g", "9.81", "m/s^2")
     known = quantity_flows.add_derived(experiment, "2*h", "double", "d")
+    clip = Clip.objects.create(
+        experiment=experiment, name="film", folder="0" * 32, size=9, state=Clip.State.READY,
+        width=160, height=120, times=np.arange(9, dtype="<i8").tobytes(), stop=8,
+        made_by=experiment.owner,
+    )  # fmt: skip
+    nut = marking.add_object(clip, "nut")
     experiment.keys = {
+        "clip_id": clip.pk, "object_id": nut.pk,
         "experiment_id": experiment.pk, "number": run.number, "sheet_id": sheet.pk,
         "graph_id": sheet.graphs.first().pk, "span_id": span.pk, "marker_id": marker.pk,
         "finding_id": line.pk, "note_id": note.pk, "quantity_id": known.pk, "side": "left",

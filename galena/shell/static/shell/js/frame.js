@@ -78,12 +78,13 @@ document.addEventListener(
   true,
 );
 
+export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+
 export function post(url, fields) {
-  const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
   return fetch(url, {
     method: "POST",
     body: new URLSearchParams(fields),
-    headers: { "X-CSRFToken": token, "HX-Request": "true", "X-Window": WINDOW },
+    headers: { "X-CSRFToken": token(), "HX-Request": "true", "X-Window": WINDOW },
   });
 }
 

@@ -1,0 +1,93 @@
+"""What the page of a clip shows beside its pictures: scale, axes, marks, and the table."""
+
+import math
+
+from galena.clips import marking
+from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
+from galena.clips.places import Measured, measured
+from galena.clips.tracked_run import decimals_of_two_digits
+from galena.core import numbers
+from galena.shell.marks import as_json, mark_of
+
+ACTS = ("scale", "axes", "marks")
+TIME_DECIMALS = 4
+
+
+def panel_context(
+    request, clip: Clip, trouble: str = "", act: str = "", chosen: int | None = None
+) -> dict:
+    """Give what the panel shows.
+
+    act: what the hand does now: draw the scale, put the axes, or mark; without it what is not
+    done yet. chosen: the key of the object that is marked; without it the one asked for.
+    """
+    scale = Scale.objects.filter(clip=clip).first()
+    axes = Axes.objects.filter(clip=clip).first()
+    if scale is not None:
+        scale.clip = clip
+    objects = list(clip.tracked.all())
+    current = _chosen(request, objects, chosen)
+    found = measured(clip)
+    undone = "scale" if scale is None else "axes" if axes is None else "marks"
+    return {
+        "experiment": clip.experiment, "clip": clip, "scale": scale, "axes": axes,
+        "objects": [(one, mark_of(one.number)) for one in objects], "chosen": current,
+        "act": act if act in ACTS else undone, "trouble": trouble,
+        "pixel": _pixel(scale), "marked": found.pictures.size,
+        "of": len(range(clip.start, clip.stop + 1, clip.every)),
+        "steady": _steady(clip), "rows": _rows(found, current), "unit": found.unit or "px",
+        "drawn": _drawn(clip, scale, axes), "ticks": clip.ticks.tolist(),
+        "marks": as_json(),
+    }  # fmt: skip
+
+
+def _chosen(request, objects: list[TrackedObject], key: int | None) -> TrackedObject | None:
+    """Give the object that is being marked: the one asked for, or the first."""
+    wanted = str(key) if key else request.POST.get("object") or request.GET.get("object")
+    return next((one for one in objects if str(one.pk) == wanted), objects[0] if objects else None)
+
+
+def _steady(clip: Clip) -> str:
+    """Write how far hands are off, where enough was marked again; else nothing."""
+    off, _ = marking.steadiness(clip)
+    return numbers.significant(off) if off > 0 else ""
+
+
+def _pixel(scale: Scale | None) -> str:
+    """Write the size of a pixel with its uncertainty."""
+    if scale is None:
+        return ""
+    size = scale.geometry.size
+    return f"{numbers.estimate(size, size * scale.geometry.u_relative)} {scale.unit}"
+
+
+def _rows(found: Measured, chosen: TrackedObject | None) -> list[dict]:
+    """Write the positions of an object, a row a picture."""
+    track = next((one for one in found.tracks if chosen and one.tracked.pk == chosen.pk), None)
+    if track is None:
+        return []
+    decimals = decimals_of_two_digits(float(track.u.min()) if track.u.size else 1.0)
+    return [
+        {"picture": int(picture) + 1, "t": numbers.fixed(t, TIME_DECIMALS),
+         "x": numbers.fixed(x, decimals), "y": numbers.fixed(y, decimals)}
+        for picture, t, (x, y) in zip(found.pictures, found.times, track.places, strict=True)
+        if math.isfinite(x)
+    ]  # fmt: skip
+
+
+def _drawn(clip: Clip, scale: Scale | None, axes: Axes | None) -> dict:
+    """Say what is drawn over the pictures, in pixels of the film."""
+    marks: dict[int, list] = {}
+    in_force = Mark.objects.filter(tracked__clip=clip, replaced_at=None)
+    for key, *place in in_force.values_list("tracked_id", "picture", "x", "y", "score"):
+        marks.setdefault(key, []).append(place)
+    return {
+        "width": clip.width, "height": clip.height, "start": clip.start, "stop": clip.stop,
+        "every": clip.every,
+        "scale": None if scale is None else [scale.x1, scale.y1, scale.x2, scale.y2],
+        "scaleText": "" if scale is None else str(scale),
+        "axes": None if axes is None else {"x": axes.x, "y": axes.y, "angle": axes.angle,
+                                           "xToLeft": axes.x_to_left, "yDown": axes.y_down},
+        "objects": [{"id": one.pk, "number": one.number, "name": one.name,
+                     "marks": marks.get(one.pk, [])} for one in clip.tracked.all()],
+    }  # fmt: skip

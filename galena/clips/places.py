@@ -1,0 +1,91 @@
+"""From marks to positions: worked out each time, so that a new scale or new axes move all."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
+
+Floats = NDArray[np.float64]
+Pixels = dict[int, tuple[float, float]]  # by picture
+
+
+@dataclass(frozen=True)
+class Track:
+    """The positions of an object in the pictures of a clip that are measured.
+
+    places: x and y, in the unit of the scale or in pixels, shape (n, 2), NaN where it has no mark;
+    u: the standard uncertainty of each by itself; shared: what the scale adds to all of them,
+    shape (n, 2).
+    """
+
+    tracked: TrackedObject
+    places: Floats
+    u: Floats
+    shared: Floats
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What was measured in a clip: its marked pictures, their times in s, and a track an object."""
+
+    clip: Clip
+    pictures: NDArray[np.int64]
+    times: Floats
+    unit: str
+    tracks: list[Track]
+
+
+def measured(clip: Clip) -> Measured:
+    """Give what was measured in a clip; four queries."""
+    return of_clips([clip])[clip.pk]
+
+
+def of_clips(clips: Iterable[Clip]) -> dict[int, Measured]:
+    """Give what was measured in some clips, by their keys; four queries for all."""
+    by_key = {clip.pk: clip for clip in clips}
+    scales = {one.clip_id: one for one in Scale.objects.filter(clip__in=by_key)}
+    axes = {one.clip_id: one for one in Axes.objects.filter(clip__in=by_key)}
+    objects: dict[int, list[TrackedObject]] = {key: [] for key in by_key}
+    kept = TrackedObject.objects.filter(clip__in=by_key)
+    for tracked in kept.select_related("x_quantity", "y_quantity"):
+        objects[tracked.clip_id].append(tracked)
+    marks: dict[int, Pixels] = {one.pk: {} for of_clip in objects.values() for one in of_clip}
+    in_force = Mark.objects.filter(tracked__clip__in=by_key, replaced_at=None)
+    for key, picture, x, y in in_force.values_list("tracked_id", "picture", "x", "y"):
+        marks[key][picture] = (x, y)
+    return {
+        key: _measured(clip, scales.get(key), axes.get(key), objects[key], marks)
+        for key, clip in by_key.items()
+    }
+
+
+def _measured(
+    clip: Clip, scale: Scale | None, axes: Axes | None, objects: list[TrackedObject],
+    marks: dict[int, Pixels],
+) -> Measured:  # fmt: skip
+    pictures = np.array(
+        sorted({one for tracked in objects for one in marks[tracked.pk]
+                if clip.start <= one <= clip.stop}), dtype=np.int64,
+    )  # fmt: skip
+    moving = None if axes is None else marks.get(axes.moves_with_id or 0)
+    size, shared, unit = 1.0, 0.0, ""
+    if scale is not None:
+        scale.clip = clip
+        size, shared, unit = scale.geometry.size, scale.geometry.u_relative, scale.unit
+    tracks = []
+    for tracked in objects:
+        at = _rows(marks[tracked.pk], pictures)
+        origin = None if moving is None else _rows(moving, pictures)
+        turned = (Axes(x=0, y=0) if axes is None else axes).geometry.places(at, origin)
+        u = np.full(turned.shape, clip.u_mark * size * (np.sqrt(2) if moving is not None else 1.0))
+        tracks.append(Track(tracked, turned * size, u, turned * size * shared))
+    times = clip.ticks[pictures] / 1e6 if pictures.size else np.empty(0)
+    return Measured(clip, pictures, times, unit, tracks)
+
+
+def _rows(marks: Pixels, pictures: NDArray[np.int64]) -> Floats:
+    rows = [marks.get(int(picture), (np.nan, np.nan)) for picture in pictures]
+    return np.array(rows, dtype=np.float64).reshape(-1, 2)

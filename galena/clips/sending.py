@@ -1,0 +1,121 @@
+"""A film comes in pieces, each behind the one before; what broke off goes on from where it was."""
+
+import errno
+import threading
+from pathlib import Path
+from typing import Protocol
+
+from django.db import transaction
+
+from galena.clips import files, preparing
+from galena.clips.errors import ClipError
+from galena.clips.models import Clip
+from galena.experiments.flows import touch
+from galena.experiments.models import Experiment
+
+LARGEST = 500_000_000  # bytes
+MOST_CLIPS = 60  # of an experiment
+PIECE = 4_000_000  # bytes that one request brings
+_LONGEST_NAME = 100
+_READ = 256_000
+_appending = threading.Lock()
+
+
+class Readable(Protocol):
+    """What a piece is read from."""
+
+    def read(self, size: int, /) -> bytes: ...
+
+
+def begin(experiment: Experiment, name: str, size: int, ticket: str, person) -> Clip:
+    """Begin to take a film, or go on with one that broke off. Raises ClipError.
+
+    ticket: what tells the same file of the same person from others.
+    """
+    if not 0 < size <= LARGEST:
+        raise ClipError(
+            f"A film has at most {LARGEST // 1_000_000} MB. Cut it, or save it smaller."
+            if size > 0
+            else "This file is empty."
+        )
+    before = experiment.clips.filter(
+        state=Clip.State.SENDING, ticket=ticket, size=size, made_by=person
+    ).last()
+    if before is not None:
+        return before
+    if experiment.clips.count() >= MOST_CLIPS:
+        raise ClipError(f"There are {MOST_CLIPS} clips already. Take one away first.")
+    shown = " ".join(name.split())[:_LONGEST_NAME] or "clip"
+    stem = shown.rpartition(".")[0] or shown
+    with transaction.atomic():
+        clip = Clip.objects.create(
+            experiment=experiment, name=stem, folder=files.new_folder(), ticket=ticket[:200],
+            size=size, made_by=person,
+        )  # fmt: skip
+        clip.tracked.create(number=1, name="object 1")
+        files.file_of(clip.folder, files.ORIGINAL).touch()
+        touch(experiment)
+    return clip
+
+
+def sent(clip: Clip) -> int:
+    """Tell how many bytes of a film have come."""
+    try:
+        return files.file_of(clip.folder, files.ORIGINAL).stat().st_size
+    except FileNotFoundError:
+        return 0
+
+
+def take(clip: Clip, at: int, piece: Readable) -> int:
+    """Take a piece that begins at a byte; gives how many have come. Raises ClipError.
+
+    A piece that is not the next one changes nothing: what has come tells where to go on.
+    """
+    if clip.state != Clip.State.SENDING:
+        raise ClipError("This film has come as a whole already.")
+    path = files.file_of(clip.folder, files.ORIGINAL)
+    with _appending:
+        here = sent(clip)
+        if at != here:
+            return here
+        try:
+            with path.open("ab") as file:
+                while data := piece.read(_READ):
+                    if here + len(data) > clip.size:
+                        raise ClipError("More came than was announced. Send the film anew.")
+                    file.write(data)
+                    here += len(data)
+        except OSError as error:
+            _back_to(path, at)
+            if error.errno in (errno.ENOSPC, errno.EDQUOT):
+                raise ClipError(
+                    "The disk is full. Make room and send on: what came before is kept."
+                ) from error
+            raise ClipError("This piece could not be stored. Send on in a moment.") from error
+        except ClipError:
+            _back_to(path, at)
+            raise
+    if here == clip.size:
+        preparing.begin(clip)
+    return here
+
+
+def _back_to(path: Path, size: int) -> None:
+    """Have nothing half-kept of a piece."""
+    with path.open("r+b") as file:
+        file.truncate(size)
+
+
+def drop(clip: Clip) -> None:
+    """Take a clip away, with its files where no copy of the experiment uses them."""
+    folder, experiment = clip.folder, clip.experiment
+    clip.delete()
+    if not Clip.objects.filter(folder=folder).exists():
+        files.remove(folder)
+    touch(experiment)
+
+
+def rename(clip: Clip, name: str) -> None:
+    """Give a clip another name."""
+    clip.name = " ".join(name.split())[:_LONGEST_NAME] or clip.name
+    clip.save(update_fields=["name"])

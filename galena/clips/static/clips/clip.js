@@ -1,0 +1,282 @@
+// The page of a clip: brings film, drawing, glass and strip together, and sends what is done.
+// Owns which picture is shown, where the cross is, and what the hand does now.
+import { post, say } from "../shell/js/frame.js";
+import { loadMarks } from "../shell/js/painter.js";
+import { Film } from "./film.js";
+import { Glass } from "./glass.js";
+import { Over } from "./over.js";
+import { Strip } from "./strip.js";
+
+const json = (id) => JSON.parse(document.getElementById(id).textContent);
+const markOf = loadMarks();
+const stage = document.getElementById("stage");
+const video = /** @type {HTMLVideoElement} */ (document.getElementById("film"));
+const over = new Over(document.getElementById("over"));
+const glass = new Glass(document.getElementById("glass"), video, stage);
+const film = new Film(video, json("ticks"), pictureShown);
+const strip = new Strip(document.getElementById("strip"), film.count, {
+  show: (k) => film.show(k),
+  range: (start, stop) => chooseRange(start, stop),
+});
+let drawn = json("drawn");
+let cross = null;
+let held = null; // what is dragged: "new", 0 or 1 for an end of the scale, "arm"
+let draft = null; // a scale or axes as a hand has them now
+let following = false;
+
+const panel = () => document.getElementById("panel");
+const act = () => panel().dataset.act;
+const chosenButton = () => panel().querySelector("[data-object][aria-pressed=true]");
+const chosen = () => Number(chosenButton()?.dataset.object);
+const wayOf = () => drawn.objects.find(({ id }) => id === chosen())?.marks ?? [];
+
+const ratio = drawn.width / drawn.height;
+stage.style.aspectRatio = String(ratio);
+stage.style.width = `min(100%, calc((100vh - 15.5rem) * ${ratio}))`;
+
+function draw() {
+  over.draw(
+    { ...drawn, ...draft },
+    {
+      picture: film.at,
+      chosen: chosen(),
+      cross,
+      markOf,
+    },
+  );
+  glass.show(film.isPlaying ? null : cross, [drawn.width, drawn.height], wayOf());
+  strip.draw(drawn, film.at);
+}
+
+function pictureShown(k) {
+  document.querySelector("[data-shown=picture]").textContent = String(k + 1);
+  document.querySelector("[data-shown=time]").textContent = film.seconds(k).toFixed(4);
+  stage.dataset.picture = String(k);
+  draw();
+}
+
+// The panel came anew: what is drawn comes with it.
+function renewed() {
+  drawn = json("drawn");
+  draft = null;
+  for (const card of panel().querySelectorAll("[data-card]"))
+    card.toggleAttribute("data-current", card.dataset.card === act());
+  draw();
+}
+new MutationObserver(renewed).observe(document.getElementById("clip"), { childList: true });
+
+async function send(url, fields) {
+  const answer = await post(url, fields).catch(() => null);
+  if (!answer) {
+    say("The server does not answer. What was marked before is kept.");
+    return false;
+  }
+  htmx.swap("#panel", await answer.text(), { swapStyle: "outerHTML" });
+  return answer.ok;
+}
+
+const fieldOf = (form, name) => form.querySelector(`[name=${name}]`);
+
+function fillForm(id, fields) {
+  const form = document.getElementById(id);
+  for (const [name, value] of Object.entries(fields)) fieldOf(form, name).value = String(value);
+  return form;
+}
+
+function takeScale([x1, y1, x2, y2]) {
+  draft = { scale: [x1, y1, x2, y2], scaleText: drawn.scaleText };
+  const form = fillForm("scale-form", { x1, y1, x2, y2 });
+  const length = fieldOf(form, "length");
+  if (length.value) htmx.trigger(form, "submit");
+  else length.focus();
+}
+
+function takeAxes({ x, y, angle }) {
+  draft = { axes: { ...(drawn.axes ?? { xToLeft: false, yDown: false }), x, y, angle } };
+  htmx.trigger(fillForm("axes-form", { x, y, angle: Number(angle.toFixed(2)) }), "submit");
+}
+
+async function mark([x, y]) {
+  const button = chosenButton();
+  if (!button) {
+    say("Name what is marked first, in card 3.");
+    return;
+  }
+  const picture = film.at;
+  const next = picture + drawn.every;
+  if (next <= drawn.stop) film.show(next);
+  await send(button.dataset.marks, { picture, x, y, object: button.dataset.object });
+}
+
+function chooseRange(start, stop) {
+  const form = document.querySelector(".range");
+  fieldOf(form, "start").value = start + 1;
+  fieldOf(form, "stop").value = stop + 1;
+  htmx.trigger(form, "change");
+}
+
+// Places in film pixels.
+/** @returns {[number, number]} */
+function placeOf(event) {
+  const { left, top, width, height } = stage.getBoundingClientRect();
+  return [
+    ((event.clientX - left) / width) * drawn.width,
+    ((event.clientY - top) / height) * drawn.height,
+  ];
+}
+/** @type {(one: any, other: any) => boolean} */
+const near = ([x, y], [a, b]) => Math.hypot(x - a, y - b) < 11 * over.unit;
+
+stage.addEventListener("pointerdown", (event) => {
+  stage.setPointerCapture(event.pointerId);
+  const place = placeOf(event);
+  cross = place;
+  if (act() === "scale") {
+    const ends = drawn.scale ? [drawn.scale.slice(0, 2), drawn.scale.slice(2)] : [];
+    const end = ends.findIndex((one) => near(place, one));
+    held = end < 0 ? "new" : end;
+    draft = {
+      scale: end < 0 ? [...place, ...place] : [...drawn.scale],
+      scaleText: drawn.scaleText,
+    };
+  } else if (act() === "axes") {
+    held = drawn.axes && near(place, over.armOf(drawn.axes)) ? "arm" : "origin";
+  } else held = "mark";
+  dragged(place);
+});
+
+function dragged(place) {
+  if (act() === "scale" && draft) {
+    const at = held === 0 ? 0 : 2;
+    draft.scale.splice(at, 2, ...place);
+  } else if (held === "arm") draft = { axes: { ...drawn.axes, angle: angleTo(place) } };
+  draw();
+}
+
+function angleTo([x, y]) {
+  const turn = (Math.atan2(drawn.axes.y - y, x - drawn.axes.x) * 180) / Math.PI;
+  return drawn.axes.xToLeft ? turn + 180 : turn;
+}
+
+stage.addEventListener("pointermove", (event) => {
+  cross = placeOf(event);
+  if (held === null) draw();
+  else dragged(cross);
+});
+stage.addEventListener("pointerleave", () => {
+  if (held === null && document.activeElement !== stage) {
+    cross = null;
+    draw();
+  }
+});
+stage.addEventListener("pointerup", (event) => {
+  const place = placeOf(event);
+  const was = held;
+  held = null;
+  if (act() === "scale" && draft) takeScale(draft.scale);
+  else if (was === "arm") takeAxes({ ...drawn.axes, angle: angleTo(place) });
+  else if (was === "origin") takeAxes({ x: place[0], y: place[1], angle: drawn.axes?.angle ?? 0 });
+  else if (was === "mark") mark(place);
+});
+
+function set() {
+  cross ??= [drawn.width / 2, drawn.height / 2];
+  if (act() === "marks") mark(cross);
+  else if (act() === "axes") takeAxes({ x: cross[0], y: cross[1], angle: drawn.axes?.angle ?? 0 });
+  else if (!draft) {
+    draft = { scale: [...cross, ...cross], scaleText: "" };
+    say("One end is set. Move the cross to the other end and press Enter.");
+    draw();
+  } else {
+    draft.scale.splice(2, 2, ...cross);
+    say("");
+    takeScale(draft.scale);
+  }
+}
+
+const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+const STEPS = { ",": -1, ".": 1, "PageUp": -10, "PageDown": 10, "Home": "first", "End": "last" };
+
+function step(by) {
+  const now = film.wanted ?? film.at;
+  if (by === "first") film.show(drawn.start);
+  else if (by === "last") film.show(drawn.stop);
+  else film.show(now + Number(by) * (Math.abs(Number(by)) === 1 ? drawn.every : 1));
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.target.closest("input, select, textarea, form, summary")) return;
+  if (event.ctrlKey || event.metaKey) {
+    if (event.code === "KeyZ") document.getElementById("undo-mark")?.click();
+    return;
+  }
+  const { key } = event;
+  const onStage = event.target === stage;
+  if (key in STEPS) step(STEPS[key]);
+  else if (event.target.id === "strip" && ["ArrowLeft", "ArrowRight"].includes(key))
+    step(key === "ArrowLeft" ? -1 : 1);
+  else if (key === " " && !event.target.closest("button, a")) play();
+  else if (onStage && key in ARROWS) {
+    const size = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
+    cross ??= [drawn.width / 2, drawn.height / 2];
+    cross = [cross[0] + ARROWS[key][0] * size, cross[1] + ARROWS[key][1] * size];
+    draw();
+  } else if (onStage && key === "Enter") set();
+  else if (onStage && (key === "Delete" || key === "Backspace")) {
+    const button = chosenButton();
+    if (button)
+      send(button.dataset.marks, {
+        picture: film.at,
+        x: 0,
+        y: 0,
+        remove: 1,
+        object: button.dataset.object,
+      });
+  } else return;
+  event.preventDefault();
+});
+
+function play() {
+  const button = document.querySelector("[data-act=play]");
+  if (film.isPlaying) video.pause();
+  else film.play(drawn.start, drawn.stop);
+  button.setAttribute("aria-pressed", String(film.isPlaying));
+}
+
+// Follow: some pictures at a time, so that it is seen and can be stopped.
+async function followOn(url) {
+  following = !following;
+  while (following) {
+    const answer = await post(url, { picture: film.at }).catch(() => null);
+    const told = (await answer?.json().catch(() => null)) ?? { trouble: "No answer came." };
+    const shown = await fetch(`${location.pathname}?object=${chosen()}`).then((page) =>
+      page.text(),
+    );
+    const anew = new DOMParser().parseFromString(shown, "text/html").getElementById("panel");
+    if (anew) htmx.swap("#panel", anew.outerHTML, { swapStyle: "outerHTML" });
+    if (told.last !== undefined) film.show(told.last);
+    following = following && told.done === false;
+    const output = panel().querySelector("[data-shown=followed]");
+    if (output) output.textContent = told.trouble ?? told.told;
+  }
+}
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-step], [data-act]");
+  if (button?.dataset.step) step(button.dataset.step);
+  else if (button?.dataset.act === "play") play();
+  else if (button?.dataset.act === "follow") followOn(button.dataset.follow);
+});
+document.addEventListener("focusin", (event) => turnTo(event.target));
+document.addEventListener("pointerdown", (event) => turnTo(event.target));
+function turnTo(target) {
+  const card = target.closest?.("[data-card]")?.dataset.card;
+  if (!card || card === act()) return;
+  panel().dataset.act = card;
+  renewed();
+}
+
+new ResizeObserver(draw).observe(stage);
+video.addEventListener("loadeddata", () => film.show(drawn.start), { once: true });
+if (video.readyState >= 2) film.show(drawn.start);
+renewed();

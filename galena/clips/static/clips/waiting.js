@@ -1,0 +1,15 @@
+// Watches a film being made ready, and goes on to its page when it is.
+const waiting = document.getElementById("waiting");
+const every = 500; // milliseconds
+
+async function look() {
+  const told = await fetch(waiting.dataset.state)
+    .then((answer) => answer.json())
+    .catch(() => null);
+  if (told && told.state !== "preparing") location.reload();
+  else {
+    if (told) waiting.querySelector("[data-shown=pictures]").textContent = told.pictures;
+    setTimeout(look, every);
+  }
+}
+if (waiting.querySelector("[data-shown=pictures]")) look();

@@ -1,0 +1,94 @@
+"""A clip with marks becomes a run: t, and x and y for each object; it follows what is changed."""
+
+from django.db import transaction
+from django.utils import timezone
+
+from galena.clips.errors import ClipError
+from galena.clips.models import Clip, Scale, TrackedObject
+from galena.core.numbers import significant
+from galena.experiments.flows import next_number, touch
+from galena.experiments.models import Experiment, Quantity, Run
+
+TRACKED = "tracked"  # the key of the kind of run and of its quantities
+
+
+def use_as_run(clip: Clip, person) -> Run:
+    """Have a clip be a run. Raises ClipError where something is missing."""
+    clip.refresh_from_db(fields=["run"])  # a second click finds the run of the first
+    if clip.run is not None and clip.run.removed_at is None:
+        return clip.run
+    if clip.state != Clip.State.READY:
+        raise ClipError("This clip is not ready yet.")
+    if not Scale.objects.filter(clip=clip).exists():
+        raise ClipError("Set the scale first: drag along something whose length you know.")
+    if not any(one.marks.filter(replaced_at=None).exists() for one in clip.tracked.all()):
+        raise ClipError("Mark something first, in a few pictures.")
+    with transaction.atomic():
+        number = next_number(clip.experiment)
+        clip.run = Run.objects.create(
+            experiment=clip.experiment, number=number, place=number, plan=TRACKED,
+            state=Run.State.FINISHED, name=clip.name[:80], started_at=clip.made_at,
+            ended_at=timezone.now(), started_by=person, details=_details(clip),
+        )  # fmt: skip
+        clip.save(update_fields=["run"])
+        follow(clip)
+        touch(clip.experiment)
+    return clip.run
+
+
+def follow(clip: Clip) -> None:
+    """Have the quantities and facts of a clip's run be what the clip is now."""
+    if clip.run_id is None:
+        return
+    scale = Scale.objects.filter(clip=clip).first()
+    if scale is None:
+        return
+    scale.clip = clip
+    decimals = decimals_of_two_digits(clip.u_mark * scale.geometry.size)
+    several = clip.tracked.count() > 1
+    for tracked in clip.tracked.select_related("x_quantity", "y_quantity"):
+        for axis in ("x", "y"):
+            _quantity(clip, tracked, axis, scale.unit, decimals, several)
+    Run.objects.filter(pk=clip.run_id).update(details=_details(clip))
+
+
+def decimals_of_two_digits(u: float) -> int:
+    """Tell how many decimals show two digits of an uncertainty, 9 at most."""
+    return min(9, len(significant(u).partition(".")[2])) if u > 0 else 2
+
+
+def _details(clip: Clip) -> dict:
+    return {"interval": clip.every / clip.rate if clip.rate else 0.1}
+
+
+def _quantity(
+    clip: Clip, tracked: TrackedObject, axis: str, unit: str, decimals: int, several: bool
+) -> None:
+    """Make the quantity of an axis of an object, or have it follow the scale.
+
+    Clips of an experiment share their quantities, so that their runs stand in one graph.
+    """
+    quantity = getattr(tracked, f"{axis}_quantity")
+    if quantity is None:
+        source = f"clip|{tracked.number}|{axis}"
+        quantity = clip.experiment.quantities.filter(source=source).first()
+        if quantity is None:
+            name = f"{axis} of {tracked.name}" if several else f"place along {axis}"
+            quantity = Quantity.objects.create(
+                experiment=clip.experiment, name=name[:100], kind=TRACKED, unit=unit,
+                symbol=_free_symbol(clip.experiment, axis, tracked.number), decimals=decimals,
+                source=source,
+            )  # fmt: skip
+        setattr(tracked, f"{axis}_quantity", quantity)
+        tracked.save(update_fields=[f"{axis}_quantity"])
+    clips = Clip.objects.filter(experiment=clip.experiment).exclude(run=None)
+    is_alone = not clips.exclude(pk=clip.pk).exists()
+    if is_alone and (quantity.unit, quantity.decimals) != (unit, decimals):
+        quantity.unit, quantity.decimals = unit, decimals
+        quantity.save(update_fields=["unit", "decimals"])
+
+
+def _free_symbol(experiment: Experiment, axis: str, number: int) -> str:
+    taken = set(experiment.quantities.values_list("symbol", flat=True))
+    wanted = [axis, *(f"{axis}_{place}" for place in range(number, number + 200))]
+    return next(symbol for symbol in wanted if symbol not in taken)

@@ -1,0 +1,46 @@
+"""The clips of an experiment, and the page on which one is measured."""
+
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from galena.clips import files, preparing
+from galena.clips.models import Clip
+from galena.clips.panel import panel_context
+from galena.clips.ranges import ranged
+from galena.clips.requests import clip_for
+from galena.experiments.access import experiment_for
+
+
+@require_GET
+def listing(request, experiment_id: int):
+    """List the clips of an experiment, and take a further one."""
+    experiment = experiment_for(request, experiment_id)
+    clips = experiment.clips.select_related("run", "made_by").defer("times")
+    context = {"experiment": experiment, "clips": clips}
+    return render(request, "clips/listing.html", context)
+
+
+@require_GET
+def page(request, experiment_id: int, clip_id: int):
+    """Show a clip with what is measured in it, or how far it is prepared."""
+    clip = clip_for(request, experiment_id, clip_id)
+    if clip.state != Clip.State.READY:
+        if clip.state == Clip.State.PREPARING:
+            preparing.begin(clip)
+        context = {"experiment": clip.experiment, "clip": clip}
+        return render(request, "clips/waiting.html", context)
+    return render(request, "clips/page.html", panel_context(request, clip))
+
+
+@require_GET
+def film(request, experiment_id: int, clip_id: int):
+    """Give the working copy, or a part of it."""
+    clip = clip_for(request, experiment_id, clip_id)
+    return ranged(request, files.file_of(clip.folder, files.WORKING), "video/mp4")
+
+
+@require_GET
+def poster(request, experiment_id: int, clip_id: int):
+    """Give a small picture of a clip."""
+    clip = clip_for(request, experiment_id, clip_id)
+    return ranged(request, files.file_of(clip.folder, files.POSTER), "image/jpeg")
