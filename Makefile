@@ -46,6 +46,7 @@ bench: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.armed_pair
 	$(PYTHON) -m benchmarks.hour_on_desk
 	$(PYTHON) -m benchmarks.straighten
+	$(PYTHON) -m benchmarks.clips
 
 screenshots: .work/ready-for-tests
 	$(PYTHON) -m scripts.screenshots

@@ -105,6 +105,7 @@ def take_desks(page: Page, address: str) -> None:
     page.wait_for_timeout(500)
     take(page, "readings")
     take_straightened(page, address)
+    take_clip(page, address)
     take_formulas(page, address)
     page.get_by_text("Ada ▾").click()
     page.get_by_role("button", name="Dark room").click()
@@ -126,9 +127,8 @@ def take_findings(page: Page, address: str) -> None:
     take(page, "compare")
     page.locator("#drawer").get_by_role("button", name="Close").click()
     page.get_by_role("button", name="model…").click()
-    page.locator("[data-model=saturating]").focus()
+    page.locator("[data-model=decay_constant]").hover()
     page.wait_for_function("() => Number(document.querySelector('.stack').dataset.laid) > 0")
-    page.mouse.move(5, 5)
     page.wait_for_timeout(500)
     take(page, "models")
     page.keyboard.press("Escape")
@@ -166,6 +166,22 @@ def take_straightened(page: Page, address: str) -> None:
     page.keyboard.press("Escape")
     page.wait_for_timeout(800)
     take(page, "straightened")
+
+
+def take_clip(page: Page, address: str) -> None:
+    """A seed that was followed, with the glass beside the cross."""
+    desk_of(page, address, "Sycamore seeds")
+    page.get_by_role("link", name="Clips").click()
+    page.get_by_role("link", name="Seed from the gallery").click()
+    page.wait_for_function("() => document.getElementById('stage').dataset.picture")
+    page.locator("[data-card=marks] h2").click()
+    for _ in range(16):
+        page.keyboard.press(".")
+        page.wait_for_timeout(120)
+    box = page.locator("#stage").bounding_box()
+    page.mouse.move(box["x"] + 0.498 * box["width"], box["y"] + 0.425 * box["height"])
+    page.wait_for_timeout(500)
+    take(page, "clip")
 
 
 def take_formulas(page: Page, address: str) -> None:
@@ -224,13 +240,13 @@ def calibrate_electrode(page: Page, address: str) -> None:
 
 
 def take_plans(page: Page, address: str) -> None:
-    """Catch a falling magnet, replay it, and take the lamp's light step by step."""
+    """Catch a falling magnet, and take the lamp's light step by step."""
     catch_magnet(page, address)
     take_light(page, address)
 
 
 def catch_magnet(page: Page, address: str) -> None:
-    """Arm a run, let the magnet fall, and replay a run of before."""
+    """Arm a run and let the magnet fall."""
     bench_of(page, address, "Falling magnet")
     plug_in(page, "Magnet tube", "Tide tank")
     page.get_by_role("link", name="Record", exact=True).click()
@@ -249,11 +265,6 @@ def catch_magnet(page: Page, address: str) -> None:
     take(page, "record-armed")
     page.get_by_role("button", name="Stop waiting").click()
     page.get_by_role("button", name="Arm").wait_for()
-    page.locator('#run-list [data-run="8"]').get_by_role("button", name="Replay").click()
-    page.wait_for_timeout(1000)
-    page.locator("#replay-at").fill("0.0125")
-    page.wait_for_timeout(300)
-    take(page, "replay")
 
 
 def take_light(page: Page, address: str) -> None:

@@ -22,7 +22,7 @@ from galena.clips.errors import ClipError
 from galena.core.tracking import follow
 
 LARGEST_WIDTH = 1280  # of the working copy, in pixels
-KEY_EVERY = 15  # pictures
+KEY_EVERY = 5  # pictures: a step decodes no more than these
 LONGEST = 600.0  # s
 LARGEST = 9000  # pixels along a side
 MEMORY = 3_000_000_000  # bytes that preparing may take

@@ -16,7 +16,7 @@ SHORT = (
     "long_class",
     "straighten",
 )
-IN_A_BROWSER = ("desk_stack", "full_bench", "live_path")
+IN_A_BROWSER = ("clips", "desk_stack", "full_bench", "live_path")
 
 
 def measured(name):
