@@ -8,6 +8,8 @@ class ClipsConfig(AppConfig):
     def ready(self) -> None:
         from galena.clips.kind import Tracked
         from galena.clips.parts import register_parts
+        from galena.clips.ties import dock
+        from galena.desk import docks
         from galena.experiments.runs import register
         from galena.experiments.sources import Source
         from galena.experiments.sources import register as register_source
@@ -15,3 +17,4 @@ class ClipsConfig(AppConfig):
         register(Tracked())
         register_parts()
         register_source(Source("Clips", "clips"))
+        docks.register(docks.Dock("clips/_dock.html", dock))

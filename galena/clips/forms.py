@@ -44,3 +44,10 @@ class Steadiness(forms.Form):
     """How far a mark may be off, as a standard uncertainty in pixels."""
 
     u_mark = NumberField("How far a mark may be off", "0.5", above_zero=True)
+
+
+class TiedMoment(forms.Form):
+    """A moment of a run, in s, and the picture that shows it, counted from 0."""
+
+    run_time = NumberField("The moment in the run", "2.34")
+    picture = WholeField("The picture", 0, 1_000_000)

@@ -7,12 +7,13 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from galena.clips import following, marking, tracked_run
-from galena.clips.forms import DrawnAxes, DrawnScale, Pictures, SetMark, Steadiness
+from galena.clips import following, marking, ties, tracked_run
+from galena.clips.forms import DrawnAxes, DrawnScale, Pictures, SetMark, Steadiness, TiedMoment
 from galena.clips.models import Clip, TrackedObject
 from galena.clips.panel import panel_context
 from galena.clips.requests import clip_for, object_for
 from galena.core.errors import GalenaError
+from galena.experiments.access import run_for
 from galena.shell import fields, requested
 
 
@@ -115,6 +116,8 @@ def marks(request, experiment_id: int, clip_id: int, object_id: int):
         if "remove" in request.POST:
             marking.unmark(tracked, placed["picture"])
         else:
+            seen = requested.whole(request.POST.get("seen"), "The mark", 0, 10**15, otherwise=0)
+            marking.refuse_unseen(tracked, placed["picture"], seen, request.user)
             marking.mark(tracked, placed["picture"], placed["x"], placed["y"], request.user)
 
     return _changed(request, clip, change, "marks")
@@ -143,6 +146,38 @@ def undo(request, experiment_id: int, clip_id: int):
     """Undo what was marked last."""
     clip = clip_for(request, experiment_id, clip_id)
     return _changed(request, clip, lambda: marking.step_back(clip, request.user), "marks")
+
+
+@require_POST
+def redo(request, experiment_id: int, clip_id: int):
+    """Do again what was undone last."""
+    clip = clip_for(request, experiment_id, clip_id)
+    return _changed(request, clip, lambda: marking.step_on(clip, request.user), "marks")
+
+
+@require_POST
+def speed(request, experiment_id: int, clip_id: int, object_id: int):
+    """Have the speed of an object as a quantity."""
+    clip = clip_for(request, experiment_id, clip_id)
+    tracked = object_for(clip, object_id)
+    return _changed(request, clip, lambda: tracked_run.add_speed(tracked), "marks")
+
+
+@require_POST
+def tie(request, experiment_id: int, clip_id: int):
+    """Say which moment of a run a picture shows, or untie a run."""
+    clip = clip_for(request, experiment_id, clip_id)
+    run = run_for(request, experiment_id, requested.key(request.POST.get("run")))
+
+    def change() -> None:
+        if "remove" in request.POST:
+            ties.untie(clip, run)
+            return
+        moment = fields.read(TiedMoment, request.POST)
+        picture = min(moment["picture"], clip.count - 1)
+        ties.tie(clip, run, moment["run_time"], float(clip.ticks[picture]) / 1e6)
+
+    return _changed(request, clip, change, "tie")
 
 
 @require_POST

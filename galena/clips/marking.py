@@ -98,6 +98,20 @@ def mark(
     return mark_all(tracked, [(picture, x, y, score)], person)[0]
 
 
+def refuse_unseen(tracked: TrackedObject, picture: int, seen: int, person) -> None:
+    """Raise ClipError where somebody else has marked a picture since it was looked at.
+
+    seen: the key of the mark that was there, 0 for none.
+    """
+    there = tracked.marks.filter(picture=picture, replaced_at=None).exclude(made_by=person)
+    mark_there = there.select_related("made_by").first()
+    if mark_there is not None and mark_there.pk != seen:
+        raise ClipError(
+            f"{mark_there.made_by} has marked this picture meanwhile, as it is shown now. Mark it "
+            "once more to have yours instead."
+        )
+
+
 def mark_all(
     tracked: TrackedObject, places: list[tuple[int, float, float, float | None]], person
 ) -> list[Mark]:
@@ -114,6 +128,8 @@ def mark_all(
         pictures = [picture for picture, *_ in places]
         in_force = tracked.marks.filter(picture__in=pictures, replaced_at=None)
         in_force.update(replaced_at=now)
+        undone = Mark.objects.filter(tracked__clip=clip, made_by=person).exclude(undone_at=None)
+        undone.update(undone_at=None)
         marks = Mark.objects.bulk_create(
             Mark(
                 tracked=tracked, picture=picture, x=x, y=y, score=score, made_at=now, made_by=person
@@ -133,19 +149,30 @@ def unmark(tracked: TrackedObject, picture: int) -> None:
 
 def step_back(clip: Clip, person) -> Mark | None:
     """Undo what this person marked last in a clip; what was there before comes back."""
-    last = (
-        Mark.objects.filter(tracked__clip=clip, made_by=person, replaced_at=None)
-        .order_by("-made_at", "-pk")
-        .first()
-    )
+    own = Mark.objects.filter(tracked__clip=clip, made_by=person)
+    last = own.filter(replaced_at=None).order_by("-made_at", "-pk").first()
     if last is None:
         return None
     with transaction.atomic():
         now = timezone.now()
-        Mark.objects.filter(pk=last.pk).update(replaced_at=now)
+        Mark.objects.filter(pk=last.pk).update(replaced_at=now, undone_at=now)
         earlier = last.tracked.marks.filter(picture=last.picture, replaced_at=last.made_at).last()
         if earlier is not None:
             Mark.objects.filter(pk=earlier.pk).update(replaced_at=None)
+        _changed(clip)
+    return last
+
+
+def step_on(clip: Clip, person) -> Mark | None:
+    """Do again what this person undid last in a clip."""
+    own = Mark.objects.filter(tracked__clip=clip, made_by=person)
+    last = own.exclude(undone_at=None).order_by("-undone_at", "-pk").first()
+    if last is None:
+        return None
+    with transaction.atomic():
+        there = last.tracked.marks.filter(picture=last.picture, replaced_at=None)
+        there.update(replaced_at=last.made_at)
+        Mark.objects.filter(pk=last.pk).update(replaced_at=None, undone_at=None)
         _changed(clip)
     return last
 

@@ -142,6 +142,7 @@ class Mark(models.Model):
     """A place of an object in a picture, in pixels of the film; the one in force is not replaced.
 
     `score` is how like its surroundings were, where it was followed; None where a hand set it.
+    `undone_at` says that it was undone, and can be done again until something else is marked.
     """
 
     tracked = models.ForeignKey(TrackedObject, models.CASCADE, related_name="marks")
@@ -152,6 +153,7 @@ class Mark(models.Model):
     made_at = models.DateTimeField()
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
     replaced_at = models.DateTimeField(null=True)
+    undone_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["picture", "pk"]
@@ -165,3 +167,18 @@ class Mark(models.Model):
 
     def __str__(self) -> str:
         return f"{self.tracked} in picture {self.picture + 1}"
+
+
+class Tie(models.Model):
+    """A moment that is seen in a clip and recorded in a run; a second one tells the drift."""
+
+    clip = models.ForeignKey(Clip, models.CASCADE, related_name="ties")
+    run = models.ForeignKey(Run, models.CASCADE, related_name="ties")
+    run_time = models.FloatField(help_text="s since the run's t = 0")
+    clip_time = models.FloatField(help_text="s since the first picture")
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.run}: {self.run_time:g} s is {self.clip_time:g} s in {self.clip}"

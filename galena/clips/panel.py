@@ -2,14 +2,14 @@
 
 import math
 
-from galena.clips import marking
+from galena.clips import marking, tracked_run
 from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
 from galena.clips.places import Measured, measured
-from galena.clips.tracked_run import decimals_of_two_digits
 from galena.core import numbers
+from galena.desk.models import Marker
 from galena.shell.marks import as_json, mark_of
 
-ACTS = ("scale", "axes", "marks")
+ACTS = ("scale", "axes", "marks", "tie")
 TIME_DECIMALS = 4
 
 
@@ -35,7 +35,12 @@ def panel_context(
         "act": act if act in ACTS else undone, "trouble": trouble,
         "pixel": _pixel(scale), "marked": found.pictures.size,
         "of": len(range(clip.start, clip.stop + 1, clip.every)),
-        "steady": _steady(clip), "rows": _rows(found, current), "unit": found.unit or "px",
+        "steady": _steady(clip),
+        "ties": clip.ties.select_related("run").order_by("run__number", "pk"),
+        "runs": clip.experiment.runs.kept().of_kind(is_recorded=True),
+        "moments": _moments(clip),
+        "speed": tracked_run.speed_of(current) if current else None,
+        "rows": _rows(found, current), "unit": found.unit or "px",
         "drawn": _drawn(clip, scale, axes), "ticks": clip.ticks.tolist(),
         "marks": as_json(),
     }  # fmt: skip
@@ -45,6 +50,12 @@ def _chosen(request, objects: list[TrackedObject], key: int | None) -> TrackedOb
     """Give the object that is being marked: the one asked for, or the first."""
     wanted = str(key) if key else request.POST.get("object") or request.GET.get("object")
     return next((one for one in objects if str(one.pk) == wanted), objects[0] if objects else None)
+
+
+def _moments(clip: Clip) -> list[tuple[str, float]]:
+    """List moments that can be recognised: the markers of sheets over time."""
+    markers = Marker.objects.filter(sheet__experiment=clip.experiment, sheet__x=None)
+    return [(f"marker {one}" if not one.name else one.name, one.x) for one in markers]
 
 
 def _steady(clip: Clip) -> str:
@@ -66,7 +77,7 @@ def _rows(found: Measured, chosen: TrackedObject | None) -> list[dict]:
     track = next((one for one in found.tracks if chosen and one.tracked.pk == chosen.pk), None)
     if track is None:
         return []
-    decimals = decimals_of_two_digits(float(track.u.min()) if track.u.size else 1.0)
+    decimals = tracked_run.decimals_of_two_digits(float(track.u.min()) if track.u.size else 1.0)
     return [
         {"picture": int(picture) + 1, "t": numbers.fixed(t, TIME_DECIMALS),
          "x": numbers.fixed(x, decimals), "y": numbers.fixed(y, decimals)}
@@ -79,7 +90,7 @@ def _drawn(clip: Clip, scale: Scale | None, axes: Axes | None) -> dict:
     """Say what is drawn over the pictures, in pixels of the film."""
     marks: dict[int, list] = {}
     in_force = Mark.objects.filter(tracked__clip=clip, replaced_at=None)
-    for key, *place in in_force.values_list("tracked_id", "picture", "x", "y", "score"):
+    for key, *place in in_force.values_list("tracked_id", "picture", "x", "y", "score", "pk"):
         marks.setdefault(key, []).append(place)
     return {
         "width": clip.width, "height": clip.height, "start": clip.start, "stop": clip.stop,

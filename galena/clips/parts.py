@@ -1,6 +1,6 @@
 """What of clips goes along into a copy of an experiment: its rows; the files are the same."""
 
-from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
+from galena.clips.models import Axes, Clip, Mark, Scale, Tie, TrackedObject
 from galena.exchange.parts import Part, register
 
 
@@ -12,4 +12,5 @@ def register_parts() -> None:
         Part(TrackedObject, "clip__experiment", True),
         Part(Axes, "clip__experiment", True),
         Part(Mark, "tracked__clip__experiment", True),
+        Part(Tie, "clip__experiment", True),
     )

@@ -8,6 +8,7 @@ from galena.clips.models import Clip, Scale, TrackedObject
 from galena.core.numbers import significant
 from galena.experiments.flows import next_number, touch
 from galena.experiments.models import Experiment, Quantity, Run
+from galena.experiments.quantity_flows import add_derived
 
 TRACKED = "tracked"  # the key of the kind of run and of its quantities
 
@@ -92,3 +93,26 @@ def _free_symbol(experiment: Experiment, axis: str, number: int) -> str:
     taken = set(experiment.quantities.values_list("symbol", flat=True))
     wanted = [axis, *(f"{axis}_{place}" for place in range(number, number + 200))]
     return next(symbol for symbol in wanted if symbol not in taken)
+
+
+def speed_of(tracked: TrackedObject) -> Quantity | None:
+    """Give the quantity that is the speed of an object, where there is one."""
+    if tracked.x_quantity_id is None or tracked.y_quantity_id is None:
+        return None
+    formula = _speed_formula(tracked)
+    return tracked.clip.experiment.derived.filter(formula=formula).first()
+
+
+def add_speed(tracked: TrackedObject) -> None:
+    """Have the speed of an object, √(ẋ² + ẏ²), as a quantity; asked twice there is one."""
+    if tracked.x_quantity_id is None or tracked.y_quantity_id is None:
+        raise ClipError("Use the clip as a run first.")
+    if speed_of(tracked) is None:
+        experiment = tracked.clip.experiment
+        symbol = _free_symbol(experiment, "v", tracked.number)
+        add_derived(experiment, _speed_formula(tracked), f"speed of {tracked.name}"[:60], symbol)
+
+
+def _speed_formula(tracked: TrackedObject) -> str:
+    x, y = tracked.x_quantity.symbol, tracked.y_quantity.symbol
+    return f"sqrt(rate({x})^2 + rate({y})^2)"

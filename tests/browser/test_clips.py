@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from galena.clips import files, preparing, sending
+from galena.clips import files, marking, preparing, sending, tracked_run
 from galena.clips.models import Clip, Mark
 from galena.desk.models import Finding
 from galena.experiments import flows as experiment_flows
@@ -19,7 +19,7 @@ EVEN = np.delete(np.arange(32) / 25, [9, 15])  # two pictures are missing
 
 # The number that the bars of the shown picture tell.
 READ = """() => {
-  const film = document.getElementById("film");
+  const film = document.querySelector("#stage video:not(.behind)");
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [film.videoWidth, film.videoHeight];
   const context = canvas.getContext("2d");
@@ -170,3 +170,27 @@ def test_it_is_followed_and_marked_again_in_place(page, experiment, tmp_path, ad
     over = glass.bounding_box()
     x, y = at(page, 100, 60)
     assert not (over["x"] < x < over["x"] + over["width"] and over["y"] < y < over["y"] + 168)
+
+
+def test_the_picture_at_the_desk_follows_the_cursor(page, experiment, tmp_path, ada):
+    clip = brought(experiment, films.film(tmp_path / "Thrown.mp4", EVEN))
+    marking.set_scale(clip, (10, 100, 110, 100), "0.2", "m")
+    marking.mark_all(clip.tracked.get(), [(k, *films.way(k), None) for k in range(25)], ada)
+    tracked_run.use_as_run(clip, ada)
+    page.goto(f"{page.room.url}/experiments/{experiment.pk}/desk")
+    until_shown(page, "s.runs === 1")
+    dock = page.get_by_role("region", name="Picture at the cursor")
+    expect(dock).to_be_visible()
+    page.locator(".stack").focus()
+    page.keyboard.press("Home")
+    for _ in range(3):
+        page.keyboard.press("ArrowRight")
+    expect(dock).to_have_attribute("data-picture", "3")
+    expect(dock).to_contain_text("picture 4 of 30, 0.120 s")
+    page.keyboard.press("ArrowRight")
+    expect(dock).to_have_attribute("data-picture", "4")
+    assert violations(page) == []
+    dock.get_by_role("button", name="Close").click()
+    expect(dock).to_be_hidden()
+    page.get_by_role("button", name="Picture").click()
+    expect(dock).to_be_visible()

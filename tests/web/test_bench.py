@@ -46,6 +46,18 @@ def test_instruments_are_shown_with_state_and_reason(room, as_ada, experiment):
     assert "it goes on by itself, with its zero, sign and calibration" in text
 
 
+def test_what_an_experiment_has_measured_with_comes_first(room, as_ada, experiment):
+    def order():
+        text = as_ada.get(reverse("strips", args=[experiment.pk])).text
+        return text.index('aria-label="water level"') < text.index('aria-label="water temperature"')
+
+    assert order()
+    thermometer = next(one for one in BENCH.live_channels() if one.symbol == "T").instrument
+    run = making.run(experiment, making.ramp(20))
+    run.streams.update(serial=thermometer.serial)
+    assert not order()
+
+
 def test_a_zero_is_set_at_the_mean_shown_and_undone(room, as_ada, experiment, gauge):
     BENCH.show(experiment)
     assert float(live(experiment, gauge)["text"]) == pytest.approx(3.2, abs=1.2)

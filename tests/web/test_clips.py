@@ -7,16 +7,27 @@ import pytest
 from django.core.files.base import ContentFile
 from django.urls import reverse
 
-from galena.clips import files, following, marking, places, preparing, sending, tracked_run, video
+from galena.clips import (
+    files,
+    following,
+    marking,
+    places,
+    preparing,
+    sending,
+    ties,
+    tracked_run,
+    video,
+)
 from galena.clips.errors import ClipError
 from galena.clips.models import Clip, Mark
 from galena.core.errors import GeometryError
+from galena.desk.annotations import flows as annotations
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces.drawn import shown_runs
 from galena.exchange.duplicating import duplicate
 from galena.experiments.columns import over
 from galena.experiments.quantity_flows import add_derived
-from tests import films
+from tests import films, making
 
 TIMES = np.delete(np.arange(22) / 25, [9, 15])  # two pictures are missing
 
@@ -251,6 +262,52 @@ def test_a_mark_set_again_keeps_the_old_one_and_is_undone(as_ada, measured, ada)
     assert Mark.objects.filter(tracked=tracked, picture=4).count() == 2
 
 
+def test_what_was_undone_is_done_again_until_something_else_is_marked(as_ada, measured, ada):
+    tracked = measured.tracked.get()
+
+    def places():
+        marks = Mark.objects.filter(tracked=tracked, picture=4, replaced_at=None)
+        return list(marks.values_list("x", flat=True))
+
+    before = places()
+    marking.mark(tracked, 4, 50, 51, ada)
+    marking.mark(tracked, 4, 60, 61, ada)
+    post(as_ada, "undo-mark", measured)
+    assert places() == [50]
+    post(as_ada, "undo-mark", measured)
+    assert places() == before
+    post(as_ada, "redo-mark", measured)
+    assert places() == [50]
+    post(as_ada, "redo-mark", measured)
+    assert places() == [60]
+    post(as_ada, "undo-mark", measured)
+    marking.mark(tracked, 5, 70, 71, ada)
+    assert marking.step_on(measured, ada) is None and places() == [50]
+
+
+def test_the_second_of_two_people_is_told(as_ada, measured, tern):
+    tracked = measured.tracked.get()
+    theirs = marking.mark(tracked, 4, 50, 51, tern)
+    told = post(as_ada, "clip-marks", measured, tracked.pk, picture=4, x=9, y=9, seen=0)
+    assert told.status_code == 422 and "Tern has marked this picture meanwhile" in told.text
+    assert Mark.objects.get(tracked=tracked, picture=4, replaced_at=None) == theirs
+    post(as_ada, "clip-marks", measured, tracked.pk, picture=4, x=9, y=9, seen=theirs.pk)
+    assert Mark.objects.get(tracked=tracked, picture=4, replaced_at=None).x == 9
+
+
+def test_the_speed_of_an_object_is_a_quantity_at_one_click(as_ada, measured, ada):
+    tracked = measured.tracked.get()
+    refused = post(as_ada, "clip-speed", measured, tracked.pk)
+    assert refused.status_code == 422 and "as a run first" in refused.text
+    run = tracked_run.use_as_run(measured, ada)
+    for _ in range(2):
+        assert post(as_ada, "clip-speed", measured, tracked.pk).status_code == 200
+    speed = measured.experiment.derived.get()
+    assert (speed.symbol, speed.name, speed.unit) == ("v", "speed of object 1", "m/s")
+    read = over(None, [(run, speed)])[run.pk, speed.pk].readings
+    assert np.median(read.y) == pytest.approx(np.hypot(0.2, 0.1))
+
+
 def test_it_is_followed_from_one_mark_to_the_end(as_ada, clip, ada):
     tracked = clip.tracked.get()
     tracked.clip = clip
@@ -350,3 +407,43 @@ def test_the_list_leads_to_clips_and_says_what_is_wrong_with_one(as_ada, clip):
     assert "160 × 120" in page.text and "There is no film in this file." in page.text
     failed = as_ada.get(reverse("clip", args=[clip.experiment_id, clip.pk + 1]))
     assert "There is no film in this file." in failed.text
+
+
+def test_a_clip_is_tied_to_a_run_by_a_moment_and_its_picture_stands_at_the_desk(
+    as_ada, measured, ada
+):
+    experiment = measured.experiment
+    run = making.run(experiment, making.ramp(200, rate=20.0))
+    desk = reverse("desk", args=[experiment.pk])
+    assert "clip-dock" not in as_ada.get(desk).text
+    annotations.add_marker(sheet_flows.first_sheet(experiment), 4.25)
+    page = as_ada.get(reverse("clip", args=[experiment.pk, measured.pk]))
+    assert '<option value="4.25">marker 1' in page.text
+    tied = post(as_ada, "tie-clip", measured, run=run.number, run_time="4.25", picture=5)
+    assert tied.status_code == 200 and "4.250 s is 0.200 s here" in tied.text
+    assert ties.clocks(measured)[run.number].in_film(5.0) == pytest.approx(0.95)
+    assert "clip-dock" in as_ada.get(desk).text
+    post(as_ada, "tie-clip", measured, run=run.number, run_time="4.69", picture=14)
+    assert ties.clocks(measured)[run.number].rate == pytest.approx(1.0)
+    for _ in range(2):  # a third moment takes the place of the first
+        post(as_ada, "tie-clip", measured, run=run.number, run_time="4.70", picture=17)
+    assert measured.ties.count() == 2
+    post(as_ada, "tie-clip", measured, run=run.number, remove=1)
+    assert "clip-dock" not in as_ada.get(desk).text
+
+
+@pytest.mark.parametrize(("moment", "picture", "words"), [
+    ("x", 3, "not a number"), ("1.0", 12, "contradict each other"),
+])  # fmt: skip
+def test_moments_that_cannot_be_are_said(as_ada, measured, moment, picture, words):
+    run = making.run(measured.experiment, making.ramp())
+    ties.tie(measured, run, 2.0, 0.4)
+    answer = post(as_ada, "tie-clip", measured, run=run.number, run_time=moment, picture=picture)
+    assert answer.status_code == 422 and words in answer.text and measured.ties.count() == 1
+
+
+def test_a_tracked_run_is_tied_by_itself(measured, ada):
+    run = tracked_run.use_as_run(measured, ada)
+    assert ties.clocks(measured)[run.number].in_film(0.3) == 0.3
+    with pytest.raises(ClipError, match="tied to it already"):
+        ties.tie(measured, run, 0.1, 0.1)

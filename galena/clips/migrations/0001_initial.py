@@ -62,6 +62,19 @@ class Migration(migrations.Migration):
             ],
         ),
         migrations.CreateModel(
+            name='Tie',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('run_time', models.FloatField(help_text="s since the run's t = 0")),
+                ('clip_time', models.FloatField(help_text='s since the first picture')),
+                ('clip', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='ties', to='clips.clip')),
+                ('run', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='ties', to='experiments.run')),
+            ],
+            options={
+                'ordering': ['pk'],
+            },
+        ),
+        migrations.CreateModel(
             name='TrackedObject',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -85,6 +98,7 @@ class Migration(migrations.Migration):
                 ('score', models.FloatField(null=True)),
                 ('made_at', models.DateTimeField()),
                 ('replaced_at', models.DateTimeField(null=True)),
+                ('undone_at', models.DateTimeField(null=True)),
                 ('made_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
                 ('tracked', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='marks', to='clips.trackedobject')),
             ],

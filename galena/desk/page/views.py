@@ -6,6 +6,7 @@ from django.views.decorators.http import require_POST
 
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk import history
+from galena.desk.docks import docks_of
 from galena.desk.drawing import figure, paper, window
 from galena.desk.page import responses
 from galena.desk.sheets import flows as sheet_flows
@@ -25,7 +26,9 @@ def page(request, experiment_id: int):
     return render(
         request,
         "desk/page.html",
-        context | {"tab": "desk", "marks": as_json(experiment.chosen_marks)},
+        context
+        | {"tab": "desk", "marks": as_json(experiment.chosen_marks)}
+        | {"docks": docks_of(experiment)},
     )
 
 

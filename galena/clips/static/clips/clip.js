@@ -10,10 +10,10 @@ import { Strip } from "./strip.js";
 const json = (id) => JSON.parse(document.getElementById(id).textContent);
 const markOf = loadMarks();
 const stage = document.getElementById("stage");
-const video = /** @type {HTMLVideoElement} */ (document.getElementById("film"));
+const videos = /** @type {HTMLVideoElement[]} */ ([...stage.querySelectorAll("video")]);
 const over = new Over(document.getElementById("over"));
-const glass = new Glass(document.getElementById("glass"), video, stage);
-const film = new Film(video, json("ticks"), pictureShown);
+const glass = new Glass(document.getElementById("glass"), stage);
+const film = new Film(videos, json("ticks"), pictureShown);
 const strip = new Strip(document.getElementById("strip"), film.count, {
   show: (k) => film.show(k),
   range: (start, stop) => chooseRange(start, stop),
@@ -44,7 +44,7 @@ function draw() {
       markOf,
     },
   );
-  glass.show(film.isPlaying ? null : cross, [drawn.width, drawn.height], wayOf());
+  glass.show(film.seen, film.isPlaying ? null : cross, [drawn.width, drawn.height], wayOf());
   strip.draw(drawn, film.at);
 }
 
@@ -52,7 +52,14 @@ function pictureShown(k) {
   document.querySelector("[data-shown=picture]").textContent = String(k + 1);
   document.querySelector("[data-shown=time]").textContent = film.seconds(k).toFixed(4);
   stage.dataset.picture = String(k);
+  nameMoment();
   draw();
+}
+
+// The picture that is shown is the moment that a run would be tied to.
+function nameMoment() {
+  const field = panel().querySelector("#tie-form [name=picture]");
+  if (field) field.value = String(film.at);
 }
 
 // The panel came anew: what is drawn comes with it.
@@ -61,6 +68,7 @@ function renewed() {
   draft = null;
   for (const card of panel().querySelectorAll("[data-card]"))
     card.toggleAttribute("data-current", card.dataset.card === act());
+  nameMoment();
   draw();
 }
 new MutationObserver(renewed).observe(document.getElementById("clip"), { childList: true });
@@ -105,7 +113,15 @@ async function mark([x, y]) {
   const picture = film.at;
   const next = picture + drawn.every;
   if (next <= drawn.stop) film.show(next);
-  await send(button.dataset.marks, { picture, x, y, object: button.dataset.object });
+  const seen = wayOf().find(([k]) => k === picture)?.[4] ?? 0;
+  const told = await send(button.dataset.marks, {
+    picture,
+    x,
+    y,
+    seen,
+    object: button.dataset.object,
+  });
+  if (!told) film.show(picture); // somebody else was there first: it is looked at again
 }
 
 function chooseRange(start, stop) {
@@ -207,7 +223,9 @@ function step(by) {
 document.addEventListener("keydown", (event) => {
   if (event.target.closest("input, select, textarea, form, summary")) return;
   if (event.ctrlKey || event.metaKey) {
-    if (event.code === "KeyZ") document.getElementById("undo-mark")?.click();
+    const again = event.code === "KeyY" || (event.code === "KeyZ" && event.shiftKey);
+    if (again) document.getElementById("redo-mark")?.click();
+    else if (event.code === "KeyZ") document.getElementById("undo-mark")?.click();
     return;
   }
   const { key } = event;
@@ -238,7 +256,7 @@ document.addEventListener("keydown", (event) => {
 
 function play() {
   const button = document.querySelector("[data-act=play]");
-  if (film.isPlaying) video.pause();
+  if (film.isPlaying) film.show(film.at);
   else film.play(drawn.start, drawn.stop);
   button.setAttribute("aria-pressed", String(film.isPlaying));
 }
@@ -277,6 +295,7 @@ function turnTo(target) {
 }
 
 new ResizeObserver(draw).observe(stage);
-video.addEventListener("loadeddata", () => film.show(drawn.start), { once: true });
-if (video.readyState >= 2) film.show(drawn.start);
+const begin = () => film.show(drawn.start);
+if (videos[0].readyState >= 2) begin();
+else videos[0].addEventListener("loadeddata", begin, { once: true });
 renewed();

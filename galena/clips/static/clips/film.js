@@ -1,17 +1,20 @@
 // The film of a clip: shows picture k, whatever its time, and tells which one is shown.
-// Owns the <video>. A picture is asked for in the middle of its time, so that no rounding of the
-// container's times shows its neighbour; of fast steps only the last one is waited for.
+// Owns two <video> elements with the same film: one is seen, the other already stands at the picture
+// that the next step will want, so that a step is no more than a change of both. A picture is asked
+// for in the middle of its time, so that no rounding of the container's times shows its neighbour.
 
 const LAST = 0.001; // s after the last picture's time
 
 export class Film {
-  constructor(video, ticks, shown) {
-    this.video = video;
+  // videos: the one that is seen first, and the one behind it; shown: told of each picture.
+  constructor(videos, ticks, shown) {
+    this.seen = videos[0];
+    this.behind = videos[1];
     this.ticks = ticks;
     this.shown = shown;
     this.at = 0;
-    video.addEventListener("seeked", () => this.arrived());
-    video.addEventListener("pause", () => this.stopped());
+    this.ready = null; // the picture at which the one behind stands
+    for (const video of videos) video.addEventListener("seeked", () => this.arrived(video));
   }
 
   get count() {
@@ -27,47 +30,80 @@ export class Film {
     return this.seconds(k) + LAST;
   }
 
+  within(k) {
+    return Math.min(Math.max(Math.round(k), 0), this.count - 1);
+  }
+
+  // Show a picture; of fast steps only the last one is waited for.
   show(k) {
-    this.video.pause();
-    this.wanted = Math.min(Math.max(Math.round(k), 0), this.count - 1);
-    if (!this.seeking) this.seek();
+    this.seen.pause();
+    this.wanted = this.within(k);
+    if (this.ready === this.wanted && this.seeking === undefined) this.change();
+    else if (this.seeking === undefined) this.seek();
+  }
+
+  // The picture that is wanted stands ready behind: it comes to the front.
+  change() {
+    [this.seen, this.behind] = [this.behind, this.seen];
+    this.seen.classList.remove("behind");
+    this.behind.classList.add("behind");
+    this.took(this.ready);
   }
 
   seek() {
     this.seeking = this.wanted;
-    this.isSeeking = true;
-    this.video.currentTime = this.middle(this.wanted);
+    if (this.seen.readyState < HTMLMediaElement.HAVE_METADATA) {
+      this.seen.addEventListener("loadedmetadata", () => this.seek(), { once: true });
+      return;
+    }
+    this.seen.currentTime = this.middle(this.wanted);
   }
 
-  arrived() {
-    if (!this.isSeeking) return;
-    this.isSeeking = false;
-    this.at = this.seeking;
-    this.seeking = null;
-    this.shown(this.at);
-    if (this.wanted !== this.at) this.seek();
+  arrived(video) {
+    if (video.seeking) return; // it is on its way elsewhere already
+    if (video === this.behind) {
+      this.ready = this.foreseen;
+      return;
+    }
+    if (this.seeking === undefined) return;
+    const at = this.seeking;
+    this.seeking = undefined;
+    this.took(at);
+  }
+
+  took(k) {
+    const step = k - this.at;
+    this.at = k;
+    this.shown(k);
+    if (this.wanted !== k) this.show(this.wanted);
+    else this.foresee(k + (step || 1));
+  }
+
+  // Have the picture that the same step again would want stand behind.
+  foresee(k) {
+    const next = this.within(k);
+    this.ready = null;
+    this.foreseen = next;
+    this.behind.currentTime = this.middle(next);
   }
 
   get isPlaying() {
-    return !this.video.paused;
+    return !this.seen.paused;
   }
 
   // Play from the picture that is shown, to the last one that is measured, and from the first again.
   play(start, stop) {
-    if (this.at >= stop || this.at < start) this.video.currentTime = this.middle(start);
-    this.video.play();
+    const video = this.seen;
+    if (this.at >= stop || this.at < start) video.currentTime = this.middle(start);
+    video.play();
     const follow = (_, { mediaTime }) => {
-      if (!this.isPlaying) return;
+      if (video.paused) return;
       this.at = this.near(mediaTime);
       this.shown(this.at);
-      if (this.at >= stop) this.video.currentTime = this.middle(start);
-      this.video.requestVideoFrameCallback(follow);
+      if (this.at >= stop) video.currentTime = this.middle(start);
+      video.requestVideoFrameCallback(follow);
     };
-    this.video.requestVideoFrameCallback(follow);
-  }
-
-  stopped() {
-    if (!this.isSeeking) this.show(this.at);
+    video.requestVideoFrameCallback(follow);
   }
 
   // The picture that is shown at a time.

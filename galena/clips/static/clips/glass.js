@@ -4,15 +4,15 @@ const TIMES = 4;
 const AWAY = 34; // screen pixels from the cross
 
 export class Glass {
-  constructor(canvas, video, stage) {
+  constructor(canvas, stage) {
     this.canvas = canvas;
-    this.video = video;
     this.stage = stage;
   }
 
-  // cross: in film pixels; size: [width, height] of the film; way: the marks so far, in film pixels.
-  show(cross, size, way) {
-    const { canvas, video } = this;
+  // video: what is looked at; cross: in film pixels; size: [width, height] of the film; way: the
+  // marks so far, in film pixels.
+  show(video, cross, size, way) {
+    const { canvas } = this;
     canvas.hidden = !cross;
     if (!cross || !video.videoWidth) return;
     const ratio = video.videoWidth / size[0];

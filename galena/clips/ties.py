@@ -1,0 +1,62 @@
+"""Clips tied to runs: which moment of a run is which picture."""
+
+import math
+
+from django.db import transaction
+
+from galena.clips.errors import ClipError
+from galena.clips.models import Clip, Tie
+from galena.core.clock_ties import ClockTie, tied
+from galena.experiments.flows import touch
+from galena.experiments.models import Experiment, Run
+
+MOST = 2  # moments that a run and a clip are tied by: the second tells the drift
+
+
+def tie(clip: Clip, run: Run, run_time: float, clip_time: float) -> Tie:
+    """Say that a moment of a run is one of a clip; a third one takes the place of the first.
+
+    Raises ClipError, GeometryError.
+    """
+    if run == clip.run:
+        raise ClipError("This run was marked in the clip: it is tied to it already.")
+    if not (math.isfinite(run_time) and 0 <= clip_time <= clip.duration):
+        raise ClipError("The moment in the run is a time in s, and one within the clip.")
+    before = list(clip.ties.filter(run=run))
+    moments = [(one.run_time, one.clip_time) for one in before[1 - MOST :]]
+    tied([*moments, (run_time, clip_time)])
+    with transaction.atomic():
+        for old in before[: len(before) - MOST + 1]:
+            old.delete()
+        made = clip.ties.create(run=run, run_time=run_time, clip_time=clip_time)
+        touch(clip.experiment)
+    return made
+
+
+def untie(clip: Clip, run: Run) -> None:
+    """Have a clip and a run not be tied any more."""
+    clip.ties.filter(run=run).delete()
+    touch(clip.experiment)
+
+
+def clocks(clip: Clip) -> dict[int, ClockTie]:
+    """Give where the times of runs lie in a clip, by the number of each kept run."""
+    moments: dict[int, list[tuple[float, float]]] = {}
+    kept = clip.ties.filter(run__removed_at=None).select_related("run")
+    for one in kept:
+        moments.setdefault(one.run.number, []).append((one.run_time, one.clip_time))
+    ties = {number: tied(of_run) for number, of_run in moments.items()}
+    if clip.run is not None and clip.run.removed_at is None:
+        ties[clip.run.number] = ClockTie(0.0)
+    return ties
+
+
+def dock(experiment: Experiment) -> dict | None:
+    """Give the clips whose pictures stand beside the graphs; None where no run has one."""
+    shown = []
+    for clip in experiment.clips.filter(state=Clip.State.READY).select_related("run"):
+        of_clip = clocks(clip)
+        if of_clip:
+            told = {number: [one.offset, one.rate] for number, one in of_clip.items()}
+            shown.append({"clip": clip, "told": {"runs": told, "ticks": clip.ticks.tolist()}})
+    return {"clips": shown} if shown else None
