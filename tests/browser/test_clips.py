@@ -181,8 +181,10 @@ def test_the_picture_at_the_desk_follows_the_cursor(page, experiment, tmp_path, 
     until_shown(page, "s.runs === 1")
     dock = page.get_by_role("region", name="Picture at the cursor")
     expect(dock).to_be_visible()
+    page.wait_for_function("() => document.getElementById('clip-dock').dataset.picture")
     page.locator(".stack").focus()
     page.keyboard.press("Home")
+    expect(dock).to_have_attribute("data-picture", "0")
     for _ in range(3):
         page.keyboard.press("ArrowRight")
     expect(dock).to_have_attribute("data-picture", "3")

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from galena.clips.models import Clip
 from galena.core.fits import fit
-from galena.demo import analyses, world
+from galena.demo import analyses, films, world
 from galena.desk.findings import answers as findings
 from galena.desk.ledger import cards
 from galena.desk.models import Finding, Sheet
@@ -15,6 +16,7 @@ from galena.experiments import columns, flows
 from galena.experiments.data.readings import readings
 from galena.experiments.models import Experiment, Run
 from galena.experiments.runs.stepwise import tables
+from galena.instruments.films.sycamore import TERMINAL
 from galena.instruments.rigs import (
     beam_edge,
     cocoa,
@@ -67,11 +69,20 @@ def test_the_demo_world_is_recorded_analysed_reported_and_walked(built, page):
     _what_one_well_loses_the_other_gains()
     _the_logarithm_of_how_warm_the_cocoa_is_falls_in_a_line()
     _what_was_found_is_true()
+    _the_seed_falls_at_its_terminal_speed()
     _each_finding_stands_on_its_page(page)
 
     count = Experiment.objects.count()
     world.build()
-    assert Experiment.objects.count() == count == len(world.RECORDED) + 1 + len(world.TO_TRY)
+    assert Experiment.objects.count() == count == len(world.RECORDED) + 2 + len(world.TO_TRY)
+
+
+def _the_seed_falls_at_its_terminal_speed():
+    clip = Clip.objects.get(experiment__title=films.SYCAMORE)
+    assert (clip.is_simulated, clip.count, clip.missing) == (True, 150, 2)
+    slope = _found(films.SYCAMORE, "A.line.1")["slope"]
+    _agrees(slope, -TERMINAL, times=2)
+    assert slope.uncertainty < 0.01
 
 
 def _found(title, name):
@@ -269,6 +280,7 @@ def test_a_world_that_was_broken_off_is_built_anew(db, monkeypatch):
     monkeypatch.setattr(world, "_in_thread", lambda record, one, who: record(one, who))
     monkeypatch.setattr(world, "ANALYSED", {})
     monkeypatch.setattr(world, "STRAIGHTENED", {})
+    monkeypatch.setattr(films, "sycamore_seeds", lambda experiment, person: None)
     world.build()
     Experiment.objects.get(title=world.LAST).delete()
     world.build()
@@ -276,6 +288,7 @@ def test_a_world_that_was_broken_off_is_built_anew(db, monkeypatch):
     assert [one.title for one in Experiment.objects.order_by("pk")] == [
         *titles,
         world.TYPED,
+        films.SYCAMORE,
         *kept,
     ]
     assert sorted(recorded) == sorted(titles * 2)
