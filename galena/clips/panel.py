@@ -35,6 +35,7 @@ def panel_context(
         "act": act if act in ACTS else undone, "trouble": trouble,
         "pixel": _pixel(scale), "marked": found.pictures.size,
         "of": len(range(clip.start, clip.stop + 1, clip.every)),
+        "typed": request.POST if trouble else {},
         "steady": _steady(clip),
         "ties": clip.ties.select_related("run").order_by("run__number", "pk"),
         "runs": clip.experiment.runs.kept().of_kind(is_recorded=True),

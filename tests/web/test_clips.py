@@ -1,6 +1,7 @@
 """Clips: sent in pieces, prepared, marked, followed, and used as runs like any other."""
 
 import io
+import re
 
 import numpy as np
 import pytest
@@ -366,6 +367,22 @@ def test_what_cannot_be_is_said_and_changes_nothing(as_ada, clip, name, fields, 
     answer = post(as_ada, name, clip, **fields)
     assert answer.status_code == 422 and words in answer.text
     assert Clip.objects.values().get() == before and not clip.experiment.runs.exists()
+
+
+def test_what_was_typed_wrong_stands_there_still_with_what_was_drawn(as_ada, clip):
+    drawn = {"x1": 10, "y1": 100, "x2": 110, "y2": 100.5}
+    wrong = post(as_ada, "clip-scale", clip, **drawn, length="0.2 +- x", unit="mm").text
+    assert 'value="0.2 +- x"' in wrong and 'value="mm"' in wrong and 'value="100.5"' in wrong
+
+
+def test_a_form_alone_changes_a_length_or_an_axis(as_ada, measured):
+    page = as_ada.get(reverse("clip", args=[measured.experiment_id, measured.pk])).text
+    for form, changed in (("scale-form", {"length": "0.300"}), ("axes-form", {"y_down": "on"})):
+        part = page.split(f'id="{form}"')[1].split("</form>")[0]
+        fields = dict(re.findall(r'name="(\w+)"\s+value="([^"]*)"', part)) | changed
+        url = "clip-scale" if form == "scale-form" else "clip-axes"
+        assert post(as_ada, url, measured, **fields).status_code == 200
+    assert places.measured(measured).tracks[0].places[1] == pytest.approx((0.012, -0.006))
 
 
 def test_marks_outside_and_of_no_picture_are_refused(clip, ada):

@@ -66,6 +66,11 @@ function nameMoment() {
 function renewed() {
   drawn = json("drawn");
   draft = null;
+  const ends = ["x1", "y1", "x2", "y2"].map(
+    (name) => fieldOf(document.getElementById("scale-form"), name).value,
+  );
+  // What was drawn and could not be taken as it was typed still lies there.
+  if (ends.every(Boolean)) draft = { scale: ends.map(Number), scaleText: drawn.scaleText };
   for (const card of panel().querySelectorAll("[data-card]"))
     card.toggleAttribute("data-current", card.dataset.card === act());
   nameMoment();
