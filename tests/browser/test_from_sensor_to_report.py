@@ -149,6 +149,32 @@ def test_a_late_watcher_sees_the_whole_run_and_space_in_a_field_is_a_space(page,
     assert Run.objects.count() == 1
 
 
+def test_an_answer_from_before_the_start_does_not_stop_the_picture(page):
+    page.goto(f"{page.room.url}/experiments/new")
+    page.get_by_label("Title").fill("Overtaken")
+    page.get_by_role("button", name="Make it and go to its Bench").click()
+    held = []
+
+    def hold(route):
+        if held:
+            route.continue_()
+        else:
+            held.append((route, route.fetch()))
+
+    page.route("**/record/status", hold)
+    plan_a_run(page)
+    page.get_by_label("readings a second").fill("100")
+    page.get_by_label("duration").fill("5")
+    page.get_by_role("checkbox", name="water temperature").uncheck()
+    page.get_by_role("button", name="Record").click()
+    expect(page.get_by_text("● recording run 1")).to_be_visible()
+    expect(page.locator("#taken")).to_have_text(re.compile("\\d\\d readings"))
+    (route, answer), *_ = held
+    assert answer.json()["phase"] == ""
+    route.fulfill(response=answer)
+    expect(page.locator("#taken")).to_have_text("run 1: 500 readings")
+
+
 def test_a_run_is_stopped_by_the_space_bar_with_what_it_has(page):
     page.goto(f"{page.room.url}/experiments/new")
     page.get_by_label("Title").fill("Stopped")

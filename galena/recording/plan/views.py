@@ -1,5 +1,6 @@
 """Record: the plan, starting, waiting and stopping, and what is being recorded now."""
 
+import time
 from collections.abc import Callable
 
 from django.http import JsonResponse
@@ -96,7 +97,9 @@ def size(request, experiment_id: int):
 def status(request, experiment_id: int):
     """Say what is being recorded, for whoever opens or wakes a page."""
     experiment = experiment_for(request, experiment_id)
-    return JsonResponse(status_of(experiment, RECORDER.recordings.of(experiment.pk)))
+    as_of = _moment()
+    recording = RECORDER.recordings.of(experiment.pk)
+    return JsonResponse(status_of(experiment, recording, as_of))
 
 
 def live_channels(experiment: Experiment) -> list[Shown]:
@@ -129,11 +132,19 @@ def answer_panel(request, experiment: Experiment, change: Callable[[], None], pr
     return _panel(request, experiment, form, typed)
 
 
-def status_of(experiment: Experiment, recording: Recording | None) -> dict:
+def _moment() -> int:
+    """Give a time in microseconds that only grows, by which pages tell the newer of two answers.
+
+    It is taken before one looks: an answer is never older than its moment says.
+    """
+    return time.monotonic_ns() // 1000
+
+
+def status_of(experiment: Experiment, recording: Recording | None, as_of: int) -> dict:
     """Say what is being recorded or waited for in an experiment, ready for JSON."""
     trouble = RECORDER.recordings.trouble_of(experiment.pk)
     used = sorted(RECORDER.in_use(experiment.pk))
-    status = {"recording": None, "phase": "", "trouble": trouble, "used": used}
+    status = {"recording": None, "phase": "", "trouble": trouble, "used": used, "as-of": as_of}
     if isinstance(recording, Waiting):
         return status | {"phase": "armed"} | awaited(recording)
     if isinstance(recording, Stepping):
@@ -206,8 +217,9 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
     chosen = [one for one in form.channels if one in keys] or keys
     chosen = [one for one in chosen if one not in in_use]
     held = [one for one in channels if one.channel.pk in chosen]
+    as_of = _moment()
     recording = RECORDER.recordings.of(experiment.pk)  # once: the recorder goes on meanwhile
-    status_now = status_of(experiment, recording)
+    status_now = status_of(experiment, recording, as_of)
     waiting = recording if isinstance(recording, Waiting) else None
     return {
         "experiment": experiment,

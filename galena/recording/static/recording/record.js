@@ -7,6 +7,7 @@ import { clock as clockText, grouped } from "../shell/js/numbers.js";
 import { begin, lastTime, paintRun, signature, take, unpackRows } from "./traces.js";
 import { replay } from "./replay.js";
 import { keep } from "./derived_traces.js";
+import { beginAnew, isOvertaken, readStatus } from "./standing.js";
 
 const main = document.querySelector("main.record");
 const clock = document.getElementById("clock");
@@ -14,12 +15,8 @@ const taken = document.getElementById("taken");
 let run = null; // what is being recorded, or was recorded last, on this page
 let phase = readStatus().phase;
 
-function readStatus() {
-  return JSON.parse(document.getElementById("status").textContent);
-}
-
 function follow(status) {
-  if (status.recording === null || run?.id === status.recording) return;
+  if (status.recording === null || (run?.id === status.recording && !run.ended)) return;
   replay.close();
   run = begin({ ...status, id: status.recording }, -(status.before ?? 0), status.duration);
   run.ended = false;
@@ -29,20 +26,20 @@ function follow(status) {
   run.streams.forEach((_, place) => ask(place));
 }
 
-async function ask(place) {
-  // for the readings from where this page stands
-  const [current, stream] = [run, run.streams[place]];
-  if (stream.asking) return;
-  stream.asking = true;
-  try {
-    const answer = await fetch(`${stream.missed}?from=${stream.t.length}&stream=${place}`);
-    if (!answer.ok || current !== run) return;
-    if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
-    const { t, columns } = await unpackRows(answer);
-    take(stream, t, columns);
-  } finally {
-    stream.asking = false;
-  }
+// Ask for the readings from where this page stands; an asking that is under way is not doubled.
+function ask(place) {
+  const stream = run.streams[place];
+  stream.asking ??= fetchMissed(run, stream, place).finally(() => (stream.asking = null));
+  return stream.asking;
+}
+
+async function fetchMissed(current, stream, place) {
+  const asked = `${stream.missed}?from=${stream.t.length}&stream=${place}`;
+  const answer = await fetch(asked).catch(() => null);
+  if (!answer?.ok || current !== run) return;
+  if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
+  const { t, columns } = await unpackRows(answer);
+  take(stream, t, columns);
 }
 
 const events = listen(main.dataset.events, {
@@ -86,6 +83,7 @@ const events = listen(main.dataset.events, {
   "gap": () => run?.streams.forEach((_, place) => ask(place)),
   "hello": () => {
     say("");
+    beginAnew();
     refresh();
   },
 });
@@ -97,6 +95,7 @@ async function refresh() {
   const answer = await fetch(main.dataset.status).catch(() => null);
   if (!answer?.ok) return;
   const status = await answer.json();
+  if (isOvertaken(status)) return;
   const shown = readStatus();
   if (
     status.recording !== shown.recording ||
@@ -135,7 +134,8 @@ async function end() {
   const ended = run;
   const before = wishes;
   ended.ended = true;
-  await Promise.all(ended.streams.map((_, place) => ask(place)));
+  await Promise.all(ended.streams.map((stream) => stream.asking)); // begun before the end
+  if (ended === run) await Promise.all(ended.streams.map((_, place) => ask(place)));
   document.body.dispatchEvent(new Event("run-list-changed"));
   if (phase !== "recording" && wishes === before) await replay.open(ended.number, { atEnd: true });
 }

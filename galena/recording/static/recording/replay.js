@@ -90,6 +90,7 @@ async function fill(stream) {
 }
 
 function close() {
+  opening++; // what is just being opened is not wanted any more
   if (!run) return;
   pause();
   run = null;

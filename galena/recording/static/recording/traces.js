@@ -42,7 +42,7 @@ export function begin(head, from, until) {
     turn: ++begun,
     streams: head.streams.map((stream) => ({
       ...stream,
-      asking: false,
+      asking: null, // what is asked for of it, while it is
       t: new Growing(),
       graphs: stream.quantities.map((quantity) => {
         const canvas = document.createElement("canvas");
