@@ -57,7 +57,7 @@ def take_all(page: Page, address: str) -> None:
     page.get_by_label("duration").fill("30")
     page.get_by_label("pump / mL/s").fill("40")
     page.get_by_label("drain", exact=True).fill("closed")
-    page.get_by_role("button", name="Record").click()
+    page.get_by_role("button", name="Record Space").click()
     page.wait_for_function(
         "() => document.getElementById('clock').textContent > '00:20'", timeout=40_000
     )

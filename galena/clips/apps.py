@@ -6,10 +6,10 @@ class ClipsConfig(AppConfig):
     label = "clips"
 
     def ready(self) -> None:
+        from galena.clips.docks import beside_graphs, on_record
         from galena.clips.kind import Tracked
         from galena.clips.parts import register_parts
-        from galena.clips.ties import dock
-        from galena.desk import docks
+        from galena.experiments import docks
         from galena.experiments.runs import register
         from galena.experiments.sources import Source
         from galena.experiments.sources import register as register_source
@@ -17,4 +17,5 @@ class ClipsConfig(AppConfig):
         register(Tracked())
         register_parts()
         register_source(Source("Clips", "clips"))
-        docks.register(docks.Dock("clips/_dock.html", dock))
+        docks.register(docks.Dock("desk", "clips/_dock.html", beside_graphs))
+        docks.register(docks.Dock("record", "clips/_camera.html", on_record))

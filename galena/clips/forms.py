@@ -1,5 +1,7 @@
 """What is typed or drawn on a clip's page."""
 
+import math
+
 from django import forms
 
 from galena.shell.fields import NumberField, TextField, WholeField
@@ -44,6 +46,13 @@ class Steadiness(forms.Form):
     """How far a mark may be off, as a standard uncertainty in pixels."""
 
     u_mark = NumberField("How far a mark may be off", "0.5", above_zero=True)
+
+
+class Filmed(forms.Form):
+    """During which run a film is made, and when its first picture was, in ms of the browser."""
+
+    run = WholeField("The run", 0, 1_000_000, needed=False)
+    first = NumberField("The first picture", otherwise=math.nan)
 
 
 class TiedMoment(forms.Form):

@@ -16,6 +16,8 @@ class Clip(models.Model):
     which pictures are measured. `u_mark` is the standard uncertainty of a mark set by hand, in
     pixels. `left_out` counts pictures whose time does not come after the one before, `missing`
     those that the camera seems to have lost. `ticket` names the same file when it is sent on.
+    `is_filmed` says that it comes from a camera while it is made, `filmed` how the browser's clock
+    stood to the server's, and `during` the run that it is still to be tied to.
     """
 
     class State(models.TextChoices):
@@ -45,6 +47,9 @@ class Clip(models.Model):
     every = models.PositiveIntegerField(default=1)
     u_mark = models.FloatField(default=1.0)
     run = models.ForeignKey(Run, models.SET_NULL, null=True, related_name="clips")
+    is_filmed = models.BooleanField(default=False)
+    filmed = models.JSONField(default=dict)
+    during = models.ForeignKey(Run, models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
 

@@ -43,15 +43,22 @@ def begin(experiment: Experiment, name: str, size: int, ticket: str, person) -> 
     ).last()
     if before is not None:
         return before
-    if experiment.clips.count() >= MOST_CLIPS:
-        raise ClipError(f"There are {MOST_CLIPS} clips already. Take one away first.")
     shown = " ".join(name.split())[:_LONGEST_NAME] or "clip"
     stem = shown.rpartition(".")[0] or shown
+    return new(experiment, stem, person, size=size, ticket=ticket[:200])
+
+
+def new(experiment: Experiment, name: str, person, **about) -> Clip:
+    """Make a clip whose film is still to come. Raises ClipError where there are too many.
+
+    about: what else is known of it, by its fields.
+    """
+    if experiment.clips.count() >= MOST_CLIPS:
+        raise ClipError(f"There are {MOST_CLIPS} clips already. Take one away first.")
     with transaction.atomic():
         clip = Clip.objects.create(
-            experiment=experiment, name=stem, folder=files.new_folder(), ticket=ticket[:200],
-            size=size, made_by=person,
-        )  # fmt: skip
+            experiment=experiment, name=name, folder=files.new_folder(), made_by=person, **about
+        )
         clip.tracked.create(number=1, name="object 1")
         files.file_of(clip.folder, files.ORIGINAL).touch()
         touch(experiment)
@@ -74,6 +81,7 @@ def take(clip: Clip, at: int, piece: Readable) -> int:
     if clip.state != Clip.State.SENDING:
         raise ClipError("This film has come as a whole already.")
     path = files.file_of(clip.folder, files.ORIGINAL)
+    most = LARGEST if clip.is_filmed else clip.size
     with _appending:
         here = sent(clip)
         if at != here:
@@ -81,8 +89,12 @@ def take(clip: Clip, at: int, piece: Readable) -> int:
         try:
             with path.open("ab") as file:
                 while data := piece.read(_READ):
-                    if here + len(data) > clip.size:
-                        raise ClipError("More came than was announced. Send the film anew.")
+                    if here + len(data) > most:
+                        raise ClipError(
+                            f"A film has at most {LARGEST // 1_000_000} MB: it ends here."
+                            if clip.is_filmed
+                            else "More came than was announced. Send the film anew."
+                        )
                     file.write(data)
                     here += len(data)
         except OSError as error:
@@ -95,7 +107,7 @@ def take(clip: Clip, at: int, piece: Readable) -> int:
         except ClipError:
             _back_to(path, at)
             raise
-    if here == clip.size:
+    if here == clip.size and not clip.is_filmed:
         preparing.begin(clip)
     return here
 

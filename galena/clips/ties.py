@@ -8,7 +8,7 @@ from galena.clips.errors import ClipError
 from galena.clips.models import Clip, Tie
 from galena.core.clock_ties import ClockTie, tied
 from galena.experiments.flows import touch
-from galena.experiments.models import Experiment, Run
+from galena.experiments.models import Run
 
 MOST = 2  # moments that a run and a clip are tied by: the second tells the drift
 
@@ -49,14 +49,3 @@ def clocks(clip: Clip) -> dict[int, ClockTie]:
     if clip.run is not None and clip.run.removed_at is None:
         ties[clip.run.number] = ClockTie(0.0)
     return ties
-
-
-def dock(experiment: Experiment) -> dict | None:
-    """Give the clips whose pictures stand beside the graphs; None where no run has one."""
-    shown = []
-    for clip in experiment.clips.filter(state=Clip.State.READY).select_related("run"):
-        of_clip = clocks(clip)
-        if of_clip:
-            told = {number: [one.offset, one.rate] for number, one in of_clip.items()}
-            shown.append({"clip": clip, "told": {"runs": told, "ticks": clip.ticks.tolist()}})
-    return {"clips": shown} if shown else None

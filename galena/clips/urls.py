@@ -1,10 +1,13 @@
 from django.urls import path
 
-from galena.clips import mark_views, sending_views, views
+from galena.clips import filming_views, mark_views, sending_views, views
 
 urlpatterns = [
     path("clips", views.listing, name="clips"),
     path("clips/new", sending_views.begin, name="new-clip"),
+    path("clips/clock", filming_views.clock, name="clip-clock"),
+    path("clips/film", filming_views.begin, name="new-film"),
+    path("clips/<key:clip_id>/filmed", filming_views.filmed, name="clip-filmed"),
     path("clips/<key:clip_id>", views.page, name="clip"),
     path("clips/<key:clip_id>/piece", sending_views.piece, name="clip-piece"),
     path("clips/<key:clip_id>/state", sending_views.state, name="clip-state"),

@@ -3,7 +3,7 @@
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from galena.clips import files, preparing
+from galena.clips import files, filming, preparing
 from galena.clips.models import Clip
 from galena.clips.panel import panel_context
 from galena.clips.ranges import ranged
@@ -15,6 +15,7 @@ from galena.experiments.access import experiment_for
 def listing(request, experiment_id: int):
     """List the clips of an experiment, and take a further one."""
     experiment = experiment_for(request, experiment_id)
+    filming.settle(experiment)
     clips = experiment.clips.select_related("run", "made_by").defer("times")
     context = {"experiment": experiment, "clips": clips}
     return render(request, "clips/listing.html", context)
@@ -23,6 +24,8 @@ def listing(request, experiment_id: int):
 @require_GET
 def page(request, experiment_id: int, clip_id: int):
     """Show a clip with what is measured in it, or how far it is prepared."""
+    experiment = experiment_for(request, experiment_id)
+    filming.settle(experiment)
     clip = clip_for(request, experiment_id, clip_id)
     if clip.state != Clip.State.READY:
         if clip.state == Clip.State.PREPARING:

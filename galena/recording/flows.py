@@ -139,8 +139,13 @@ def write(batches: list[tuple[StoredStream, int, Batch]]) -> None:
         stored.written += len(batch)
 
 
-def end_run(run: Run, ending: str, ends: list[StreamEnd]) -> None:
-    """Mark a run finished, with what became of each instrument's lines and its clock."""
+def end_run(
+    run: Run, ending: str, ends: list[StreamEnd], host: tuple[float, float] | None = None
+) -> None:
+    """Mark a run finished, with what became of each instrument's lines and its clock.
+
+    host: where t = 0 lay on this computer's clock, in µs, and how fast the run's went beside it.
+    """
     with transaction.atomic():
         for end in ends:
             stream = end.stored.stream
@@ -150,7 +155,10 @@ def end_run(run: Run, ending: str, ends: list[StreamEnd]) -> None:
                 stream.origin_us, stream.scale = end.origin_us, end.scale
             stream.save(update_fields=["lost", "garbled", "origin_us", "scale", "drift_ppm"])
         run.state, run.ending, run.ended_at = Run.State.FINISHED, ending, timezone.now()
-        run.save(update_fields=["state", "ending", "ended_at"])
+        if host is not None:
+            run.refresh_from_db(fields=["details"])
+            run.details |= {"host-us": host[0], "host-rate": host[1]}
+        run.save(update_fields=["state", "ending", "ended_at", "details"])
         touch(run.experiment)
 
 

@@ -116,7 +116,7 @@ def test_what_is_wrong_with_a_plan_is_said_in_place(page):
     rate = page.get_by_label("readings a second")
     for typed, words in [("abc", "“abc” is not a number"), ("5000", "gives at most 1000")]:
         rate.fill(typed)
-        page.get_by_role("button", name="Record").click()
+        page.get_by_role("button", name="Record Space").click()
         expect(page.get_by_role("alert").filter(has_text=words)).to_be_visible()
         expect(rate).to_have_value(typed)
         expect(rate).to_have_attribute("aria-invalid", "true")
@@ -137,7 +137,7 @@ def test_a_late_watcher_sees_the_whole_run_and_space_in_a_field_is_a_space(page,
     expect(page.get_by_role("checkbox", name="water temperature")).to_be_checked()
     page.get_by_role("checkbox", name="water temperature").press("Space")
     expect(page.get_by_role("heading", name="Plan")).to_be_visible()
-    page.get_by_role("button", name="Record").dblclick()
+    page.get_by_role("button", name="Record Space").dblclick()
     expect(page.get_by_text("● recording run 1")).to_be_visible()
     expect(page.locator("#taken")).to_have_text(re.compile("[2-9]\\d\\d readings"))
     late = window()
@@ -166,7 +166,7 @@ def test_an_answer_from_before_the_start_does_not_stop_the_picture(page):
     page.get_by_label("readings a second").fill("100")
     page.get_by_label("duration").fill("5")
     page.get_by_role("checkbox", name="water temperature").uncheck()
-    page.get_by_role("button", name="Record").click()
+    page.get_by_role("button", name="Record Space").click()
     expect(page.get_by_text("● recording run 1")).to_be_visible()
     expect(page.locator("#taken")).to_have_text(re.compile("\\d\\d readings"))
     (route, answer), *_ = held
@@ -202,5 +202,5 @@ def test_an_instrument_that_goes_is_told_on_the_bench_and_on_record(page):
     expect(gone).to_have_count(2)  # both instruments: the page comes anew for each
     plan_a_run(page, live=False)
     expect(page.get_by_text("No instrument gives readings.")).to_be_visible()
-    page.get_by_role("button", name="Record").click()
+    page.get_by_role("button", name="Record Space").click()
     expect(page.get_by_role("alert")).to_contain_text("No channel is chosen")

@@ -79,7 +79,7 @@ def test_a_run_survives_the_killing_of_the_server(chromium, server):
     page.get_by_label("readings a second").fill(str(RATE))
     page.get_by_label("duration").fill("600")
     page.get_by_role("checkbox", name="water temperature").uncheck()
-    page.get_by_role("button", name="Record").click()
+    page.get_by_role("button", name="Record Space").click()
     expect(page.get_by_text("● recording run 1")).to_be_visible()
     status = page.url.replace("/record", "/record/status")
 

@@ -6,12 +6,12 @@ from django.views.decorators.http import require_POST
 
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk import history
-from galena.desk.docks import docks_of
 from galena.desk.drawing import figure, paper, window
 from galena.desk.page import responses
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces import readout
 from galena.experiments.access import experiment_for
+from galena.experiments.docks import docks_of
 from galena.experiments.views import rail_context
 from galena.shell import requested
 from galena.shell.marks import as_json
@@ -28,7 +28,7 @@ def page(request, experiment_id: int):
         "desk/page.html",
         context
         | {"tab": "desk", "marks": as_json(experiment.chosen_marks)}
-        | {"docks": docks_of(experiment)},
+        | {"docks": docks_of("desk", experiment)},
     )
 
 

@@ -24,7 +24,8 @@ def end(current: RunInProgress) -> None:
             current.takings, current.stored, settled, drifts, strict=True
         )
     ]
-    flows.end_run(current.run, _ending(current), ends)
+    host = clock.host_at(settled[0][0]), clock.rate
+    flows.end_run(current.run, _ending(current), ends, host)
     flows.keep_scenes(current.run, scenes)
 
 

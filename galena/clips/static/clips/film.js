@@ -4,6 +4,8 @@
 // for in the middle of its time, so that no rounding of the container's times shows its neighbour.
 
 const LAST = 0.001; // s after the last picture's time
+const BEHIND = 0.12; // s that a film that plays along may be off before it is put right
+const [SLOWEST, FASTEST] = [0.0625, 16]; // times its speed that browsers play
 
 export class Film {
   // videos: the one that is seen first, and the one behind it; shown: told of each picture.
@@ -85,6 +87,30 @@ export class Film {
     this.ready = null;
     this.foreseen = next;
     this.behind.currentTime = this.middle(next);
+  }
+
+  // Stand at a time of the film, s.
+  stand(seconds) {
+    const k = this.near(seconds);
+    if (k !== this.at || this.wanted === undefined || !this.seen.paused) this.show(k);
+  }
+
+  // Play along with something that is at a time of the film now and goes on at a speed.
+  goAlong(seconds, speed) {
+    const video = this.seen;
+    video.playbackRate = Math.min(Math.max(speed, SLOWEST), FASTEST);
+    const away = Math.abs(video.currentTime - seconds);
+    if (away > BEHIND * Math.max(1, speed) && !video.seeking) video.currentTime = seconds;
+    if (!video.paused) return;
+    this.wanted = this.seeking = undefined;
+    video.play().catch(() => {}); // stopped again before it began
+    const follow = (_, { mediaTime }) => {
+      if (video.paused) return;
+      this.at = this.near(mediaTime);
+      this.shown(this.at);
+      video.requestVideoFrameCallback(follow);
+    };
+    video.requestVideoFrameCallback(follow);
   }
 
   get isPlaying() {

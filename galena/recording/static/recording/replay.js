@@ -95,6 +95,7 @@ function close() {
   pause();
   run = null;
   drawings = [];
+  announce();
   delete main.dataset.replaying;
   delete main.dataset.looking;
   bar.hidden = true;
@@ -118,6 +119,7 @@ function toggle() {
 function pause() {
   playing = false;
   play.querySelector("[data-word]").textContent = "Replay";
+  if (run && run.at !== null) announce();
 }
 
 function frame(now) {
@@ -155,6 +157,7 @@ function step(by) {
 function tell() {
   slider.value = run.at;
   say();
+  announce();
   for (const stream of run.streams) {
     const index = countUntil(stream.t.all, run.at) - 1;
     for (const graph of stream.graphs) {
@@ -164,6 +167,12 @@ function tell() {
     }
   }
   for (const drawing of drawings) look(drawing);
+}
+
+// Whatever else shows the run, its film perhaps, goes along.
+function announce() {
+  const detail = { number: run?.number ?? null, at: run?.at, speed: playing ? speed : 0 };
+  document.dispatchEvent(new CustomEvent("replay", { detail }));
 }
 
 function say() {
