@@ -165,13 +165,16 @@ def speed(request, experiment_id: int, clip_id: int, object_id: int):
 
 @require_POST
 def tie(request, experiment_id: int, clip_id: int):
-    """Say which moment of a run a picture shows, or untie a run."""
+    """Say which moment of a run a picture shows, untie a run, or count times as it does."""
     clip = clip_for(request, experiment_id, clip_id)
     run = run_for(request, experiment_id, requested.key(request.POST.get("run")))
 
     def change() -> None:
         if "remove" in request.POST:
             ties.untie(clip, run)
+            return
+        if "timed" in request.POST:
+            ties.time_by(clip, run if request.POST["timed"] else None)
             return
         moment = fields.read(TiedMoment, request.POST)
         picture = min(moment["picture"], clip.count - 1)

@@ -17,7 +17,8 @@ class Clip(models.Model):
     pixels. `left_out` counts pictures whose time does not come after the one before, `missing`
     those that the camera seems to have lost. `ticket` names the same file when it is sent on.
     `is_filmed` says that it comes from a camera while it is made, `filmed` how the browser's clock
-    stood to the server's, and `during` the run that it is still to be tied to.
+    stood to the server's, and `during` the run that it is still to be tied to. With `timed_by`, a
+    run that it is tied to, its positions stand at that run's times.
     """
 
     class State(models.TextChoices):
@@ -50,6 +51,7 @@ class Clip(models.Model):
     is_filmed = models.BooleanField(default=False)
     filmed = models.JSONField(default=dict)
     during = models.ForeignKey(Run, models.SET_NULL, null=True, related_name="+")
+    timed_by = models.ForeignKey(Run, models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
 

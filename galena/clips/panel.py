@@ -3,10 +3,10 @@
 import math
 
 from galena.clips import marking, tracked_run
-from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
+from galena.clips.models import Axes, Clip, Mark, Scale, Tie, TrackedObject
 from galena.clips.places import Measured, measured
 from galena.core import numbers
-from galena.desk.models import Marker
+from galena.shell import requested
 from galena.shell.marks import as_json, mark_of
 
 ACTS = ("scale", "axes", "marks", "tie")
@@ -28,6 +28,7 @@ def panel_context(
     objects = list(clip.tracked.all())
     current = _chosen(request, objects, chosen)
     found = measured(clip)
+    tied_moments = list(clip.ties.select_related("run").order_by("run__number", "pk"))
     undone = "scale" if scale is None else "axes" if axes is None else "marks"
     return {
         "experiment": clip.experiment, "clip": clip, "scale": scale, "axes": axes,
@@ -37,9 +38,10 @@ def panel_context(
         "of": len(range(clip.start, clip.stop + 1, clip.every)),
         "typed": request.POST if trouble else {},
         "steady": _steady(clip),
-        "ties": clip.ties.select_related("run").order_by("run__number", "pk"),
+        "ties": tied_moments,
+        "tying": _tying(request, tied_moments),
+        "tied": list(dict.fromkeys(one.run for one in tied_moments)),
         "runs": clip.experiment.runs.kept().of_kind(is_recorded=True),
-        "moments": _moments(clip),
         "speed": tracked_run.speed_of(current) if current else None,
         "rows": _rows(found, current), "unit": found.unit or "px",
         "drawn": _drawn(clip, scale, axes), "ticks": clip.ticks.tolist(),
@@ -53,10 +55,10 @@ def _chosen(request, objects: list[TrackedObject], key: int | None) -> TrackedOb
     return next((one for one in objects if str(one.pk) == wanted), objects[0] if objects else None)
 
 
-def _moments(clip: Clip) -> list[tuple[str, float]]:
-    """List moments that can be recognised: the markers of sheets over time."""
-    markers = Marker.objects.filter(sheet__experiment=clip.experiment, sheet__x=None)
-    return [(f"marker {one}" if not one.name else one.name, one.x) for one in markers]
+def _tying(request, moments: list[Tie]) -> int | None:
+    """Give the number of the run that is being tied: the one that was chosen, or is tied."""
+    chosen = requested.key_or_none(request.POST.get("run"))
+    return chosen or (moments[0].run.number if moments else None)
 
 
 def _steady(clip: Clip) -> str:

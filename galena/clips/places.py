@@ -6,7 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.clips import ties
 from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
+from galena.core.clock_ties import ClockTie
 
 Floats = NDArray[np.float64]
 Pixels = dict[int, tuple[float, float]]  # by picture
@@ -39,12 +41,12 @@ class Measured:
 
 
 def measured(clip: Clip) -> Measured:
-    """Give what was measured in a clip; four queries."""
+    """Give what was measured in a clip; five queries."""
     return of_clips([clip])[clip.pk]
 
 
 def of_clips(clips: Iterable[Clip]) -> dict[int, Measured]:
-    """Give what was measured in some clips, by their keys; four queries for all."""
+    """Give what was measured in some clips, by their keys; five queries for all."""
     by_key = {clip.pk: clip for clip in clips}
     scales = {one.clip_id: one for one in Scale.objects.filter(clip__in=by_key)}
     axes = {one.clip_id: one for one in Axes.objects.filter(clip__in=by_key)}
@@ -56,15 +58,16 @@ def of_clips(clips: Iterable[Clip]) -> dict[int, Measured]:
     in_force = Mark.objects.filter(tracked__clip__in=by_key, replaced_at=None)
     for key, picture, x, y in in_force.values_list("tracked_id", "picture", "x", "y"):
         marks[key][picture] = (x, y)
+    clocks = ties.of_positions(by_key.values())
     return {
-        key: _measured(clip, scales.get(key), axes.get(key), objects[key], marks)
+        key: _measured(clip, scales.get(key), axes.get(key), objects[key], marks, clocks.get(key))
         for key, clip in by_key.items()
     }
 
 
 def _measured(
     clip: Clip, scale: Scale | None, axes: Axes | None, objects: list[TrackedObject],
-    marks: dict[int, Pixels],
+    marks: dict[int, Pixels], clock: ClockTie | None,
 ) -> Measured:  # fmt: skip
     pictures = np.array(
         sorted({one for tracked in objects for one in marks[tracked.pk]
@@ -83,6 +86,7 @@ def _measured(
         u = np.full(turned.shape, clip.u_mark * size * (np.sqrt(2) if moving is not None else 1.0))
         tracks.append(Track(tracked, turned * size, u, turned * size * shared))
     times = clip.ticks[pictures] / 1e6 if pictures.size else np.empty(0)
+    times = times if clock is None else (times - clock.offset) / clock.rate
     return Measured(clip, pictures, times, unit, tracks)
 
 

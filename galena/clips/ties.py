@@ -1,6 +1,7 @@
 """Clips tied to runs: which moment of a run is which picture."""
 
 import math
+from collections.abc import Iterable
 
 from django.db import transaction
 
@@ -35,8 +36,24 @@ def tie(clip: Clip, run: Run, run_time: float, clip_time: float) -> Tie:
 
 def untie(clip: Clip, run: Run) -> None:
     """Have a clip and a run not be tied any more."""
-    clip.ties.filter(run=run).delete()
+    with transaction.atomic():
+        clip.ties.filter(run=run).delete()
+        if clip.timed_by_id == run.pk:
+            _time_by(clip, None)
+        touch(clip.experiment)
+
+
+def time_by(clip: Clip, run: Run | None) -> None:
+    """Have positions stand at the times of a run, or at those of the clip. Raises ClipError."""
+    if run is not None and not clip.ties.filter(run=run).exists():
+        raise ClipError("Tie the clip to this run first.")
+    _time_by(clip, run)
     touch(clip.experiment)
+
+
+def _time_by(clip: Clip, run: Run | None) -> None:
+    clip.timed_by = run
+    clip.save(update_fields=["timed_by"])
 
 
 def clocks(clip: Clip) -> dict[int, ClockTie]:
@@ -47,5 +64,15 @@ def clocks(clip: Clip) -> dict[int, ClockTie]:
         moments.setdefault(one.run.number, []).append((one.run_time, one.clip_time))
     ties = {number: tied(of_run) for number, of_run in moments.items()}
     if clip.run is not None and clip.run.removed_at is None:
-        ties[clip.run.number] = ClockTie(0.0)
+        ties[clip.run.number] = of_positions([clip]).get(clip.pk, ClockTie(0.0))
     return ties
+
+
+def of_positions(clips: Iterable[Clip]) -> dict[int, ClockTie]:
+    """Give by which clock the positions of clips stand, where it is that of a run; one query."""
+    timed = {clip.pk: clip.timed_by_id for clip in clips if clip.timed_by_id}
+    moments: dict[int, list[tuple[float, float]]] = {}
+    for one in Tie.objects.filter(clip__in=timed):
+        if one.run_id == timed[one.clip_id]:
+            moments.setdefault(one.clip_id, []).append((one.run_time, one.clip_time))
+    return {key: tied(of_clip) for key, of_clip in moments.items()}

@@ -26,5 +26,6 @@ urlpatterns = [
     path("clips/<key:clip_id>/redo", mark_views.redo, name="redo-mark"),
     path("clips/<key:clip_id>/objects/<key:object_id>/speed", mark_views.speed, name="clip-speed"),
     path("clips/<key:clip_id>/tie", mark_views.tie, name="tie-clip"),
+    path("clips/<key:clip_id>/trace/<key:number>", views.trace, name="clip-trace"),
     path("clips/<key:clip_id>/run", mark_views.use, name="use-clip"),
 ]  # fmt: skip

@@ -1,14 +1,17 @@
 """The clips of an experiment, and the page on which one is measured."""
 
+from django.http import JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from galena.clips import files, filming, preparing
 from galena.clips.models import Clip
+from galena.clips.moments import traced
 from galena.clips.panel import panel_context
 from galena.clips.ranges import ranged
 from galena.clips.requests import clip_for
-from galena.experiments.access import experiment_for
+from galena.core.errors import GalenaError
+from galena.experiments.access import experiment_for, run_for
 
 
 @require_GET
@@ -47,3 +50,14 @@ def poster(request, experiment_id: int, clip_id: int):
     """Give a small picture of a clip."""
     clip = clip_for(request, experiment_id, clip_id)
     return ranged(request, files.file_of(clip.folder, files.POSTER), "image/jpeg")
+
+
+@require_GET
+def trace(request, experiment_id: int, clip_id: int, number: int):
+    """Give a run for the strip under the picture, with moments that can be recognised."""
+    clip = clip_for(request, experiment_id, clip_id)
+    run = run_for(request, experiment_id, number)
+    try:
+        return JsonResponse(traced(clip, run))
+    except GalenaError as error:
+        return JsonResponse({"trouble": str(error)}, status=422)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from galena.core.errors import TooFewReadings
+from galena.core.noisy_top import noisy_top
 
 Floats = NDArray[np.float64]
 _END = 0.1  # of the readings at either end tell the levels before and after a step
@@ -19,7 +20,8 @@ class Place(NamedTuple):
     """A place between readings with its standard uncertainties; `rising` where y goes up.
 
     between: whether it was found between readings; equal: how many equal readings it is the
-    middle of, as on a flat top or where readings lie on a level.
+    middle of, as on a flat top or where readings lie on a level; fitted: through how many a
+    curve goes.
     """
 
     x: float
@@ -29,6 +31,7 @@ class Place(NamedTuple):
     rising: bool | None = None
     between: bool = True
     equal: int = 1
+    fitted: int = 3
 
 
 def crossings(
@@ -73,8 +76,10 @@ def crossings(
 
 
 def extreme(x: ArrayLike, y: ArrayLike, u_y: ArrayLike, *, highest: bool = True) -> Place:
-    """Give the highest (or lowest) place, by the parabola through that reading and its neighbours.
+    """Give the highest (or lowest) place, by a curve through that reading and its neighbours.
 
+    Where readings scatter, it goes by least squares through all that lie within a few of their
+    uncertainties of the top (`noisy_top`); where they do not, through three.
     Where neighbours are just as high, the top is flat: the middle of them is given, with a u_x
     that reaches to its ends (between two, the parabola still tells the height). Where it is the
     first or the last reading, it is that reading (`between` is False). Raises TooFewReadings
@@ -92,6 +97,10 @@ def extreme(x: ArrayLike, y: ArrayLike, u_y: ArrayLike, *, highest: bool = True)
     middle, half = (float(places[last] + way * places[first]) / 2 for way in (1, -1))
     top = None
     if inside and count <= 2:
+        way = 1 if highest else -1
+        fitted = noisy_top(places, way * values, u, first)
+        if fitted is not None:
+            return Place(fitted.x, way * fitted.y, fitted.u_x, fitted.u_y, fitted=fitted.fitted)
         three = slice(first - 1, first + 2)
         top = _vertex(places[three], values[three])
     if top is not None:

@@ -86,6 +86,7 @@ def build() -> None:
             ANALYSED[experiment.title](experiment, ada)
         if experiment.title in STRAIGHTENED:
             STRAIGHTENED[experiment.title](experiment, ada)
+    films.shaft_spring(Experiment.objects.get(owner=ada, title="Shaft spring"), ada)
     films.sycamore_seeds(experiment_flows.create(ada, films.SYCAMORE), ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)

@@ -101,6 +101,28 @@ def test_the_extreme_of_a_parabola_lies_between_readings(top, height, way):
     assert 0 < found.u_x < 0.2
 
 
+@pytest.mark.parametrize(("noise", "rate"), [(0.0008, 50), (0.0008, 200), (0.01, 50)])
+def test_a_noisy_top_is_as_sure_as_it_says(noise, rate):
+    rng = np.random.default_rng(5)
+    off = []
+    for _ in range(400):
+        t = np.arange(-0.45, 0.45, 1 / rate) + rng.uniform(-0.01, 0.01)
+        top = extreme(t, 0.118 * np.cos(4.38 * t) + rng.normal(0, noise, t.size), noise)
+        off.append((top.x / top.u_x, (top.y - 0.118) / top.u_y))
+    beyond = np.mean(np.abs(off) > 2, axis=0)
+    assert np.all(beyond < 0.08)
+    assert np.all(np.std(off, axis=0) > 0.7)  # nor is it less sure than it could be
+
+
+def test_a_top_that_falls_faster_on_a_side_stays_where_it_is():
+    rng = np.random.default_rng(6)
+    t = np.arange(-0.45, 0.45, 0.01)
+    shape = np.exp(-(t**2) / 2 / np.where(t < 0, 0.1, 0.2) ** 2)
+    tops = [extreme(t, shape + rng.normal(0, 0.01, t.size), 0.01) for _ in range(100)]
+    assert abs(np.mean([one.x for one in tops])) < 0.01  # a parabola alone: 0.016
+    assert np.mean([abs(one.x) > 4 * one.u_x for one in tops]) < 0.05
+
+
 def test_an_extreme_at_the_end_is_that_reading():
     found = extreme(X, X, 0.1)
     assert (found.x, found.between) == (10.0, False)

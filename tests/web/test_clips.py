@@ -15,66 +15,19 @@ from galena.clips import (
     places,
     preparing,
     sending,
-    ties,
     tracked_run,
     video,
 )
 from galena.clips.errors import ClipError
 from galena.clips.models import Clip, Mark
 from galena.core.errors import GeometryError
-from galena.desk.annotations import flows as annotations
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces.drawn import shown_runs
 from galena.exchange.duplicating import duplicate
 from galena.experiments.columns import over
 from galena.experiments.quantity_flows import add_derived
-from tests import films, making
-
-TIMES = np.delete(np.arange(22) / 25, [9, 15])  # two pictures are missing
-
-
-@pytest.fixture(autouse=True)
-def at_once(monkeypatch):
-    """Do what a worker would do in this process."""
-    monkeypatch.setattr(preparing.WORKERS, "do", lambda work, *given, patience: work(*given))
-
-
-@pytest.fixture
-def film(tmp_path):
-    return films.film(tmp_path / "film.mp4", TIMES).read_bytes()
-
-
-def sent(experiment, data, name="A film.mp4"):
-    """Give a clip whose file has come, without its preparing."""
-    clip = sending.begin(experiment, name, len(data), "", experiment.owner)
-    files.file_of(clip.folder, files.ORIGINAL).write_bytes(data)
-    return clip
-
-
-def prepared(experiment, data):
-    clip = sent(experiment, data)
-    Clip.objects.filter(pk=clip.pk).update(**preparing.prepared_fields(clip.folder))
-    clip.refresh_from_db()
-    return clip
-
-
-@pytest.fixture
-def clip(experiment, film):
-    return prepared(experiment, film)
-
-
-@pytest.fixture
-def measured(clip, ada):
-    """A clip with a scale of 2 mm a pixel, an origin, and the dot marked in its pictures."""
-    marking.set_scale(clip, (10, 100, 110, 100), "0.200 ± 0.002", "m")
-    marking.set_axes(clip, 20, 90)
-    tracked = clip.tracked.get()
-    marking.mark_all(tracked, [(k, *films.way(k), None) for k in range(20)], ada)
-    return clip
-
-
-def post(client, url, clip, *more, **fields):
-    return client.post(reverse(url, args=[clip.experiment_id, clip.pk, *more]), fields)
+from tests import films
+from tests.web.clips import TIMES, post, prepared, sent
 
 
 def test_a_film_comes_in_pieces_and_goes_on_where_it_broke_off(
@@ -424,43 +377,3 @@ def test_the_list_leads_to_clips_and_says_what_is_wrong_with_one(as_ada, clip):
     assert "160 × 120" in page.text and "There is no film in this file." in page.text
     failed = as_ada.get(reverse("clip", args=[clip.experiment_id, clip.pk + 1]))
     assert "There is no film in this file." in failed.text
-
-
-def test_a_clip_is_tied_to_a_run_by_a_moment_and_its_picture_stands_at_the_desk(
-    as_ada, measured, ada
-):
-    experiment = measured.experiment
-    run = making.run(experiment, making.ramp(200, rate=20.0))
-    desk = reverse("desk", args=[experiment.pk])
-    assert "clip-dock" not in as_ada.get(desk).text
-    annotations.add_marker(sheet_flows.first_sheet(experiment), 4.25)
-    page = as_ada.get(reverse("clip", args=[experiment.pk, measured.pk]))
-    assert '<option value="4.25">marker 1' in page.text
-    tied = post(as_ada, "tie-clip", measured, run=run.number, run_time="4.25", picture=5)
-    assert tied.status_code == 200 and "4.250 s is 0.200 s here" in tied.text
-    assert ties.clocks(measured)[run.number].in_film(5.0) == pytest.approx(0.95)
-    assert "clip-dock" in as_ada.get(desk).text
-    post(as_ada, "tie-clip", measured, run=run.number, run_time="4.69", picture=14)
-    assert ties.clocks(measured)[run.number].rate == pytest.approx(1.0)
-    for _ in range(2):  # a third moment takes the place of the first
-        post(as_ada, "tie-clip", measured, run=run.number, run_time="4.70", picture=17)
-    assert measured.ties.count() == 2
-    post(as_ada, "tie-clip", measured, run=run.number, remove=1)
-    assert "clip-dock" not in as_ada.get(desk).text
-
-
-@pytest.mark.parametrize(("moment", "picture", "words"), [
-    ("x", 3, "not a number"), ("1.0", 12, "contradict each other"),
-])  # fmt: skip
-def test_moments_that_cannot_be_are_said(as_ada, measured, moment, picture, words):
-    run = making.run(measured.experiment, making.ramp())
-    ties.tie(measured, run, 2.0, 0.4)
-    answer = post(as_ada, "tie-clip", measured, run=run.number, run_time=moment, picture=picture)
-    assert answer.status_code == 422 and words in answer.text and measured.ties.count() == 1
-
-
-def test_a_tracked_run_is_tied_by_itself(measured, ada):
-    run = tracked_run.use_as_run(measured, ada)
-    assert ties.clocks(measured)[run.number].in_film(0.3) == 0.3
-    with pytest.raises(ClipError, match="tied to it already"):
-        ties.tie(measured, run, 0.1, 0.1)

@@ -14,13 +14,10 @@ RATE = 30.0
 
 
 @pytest.fixture(autouse=True)
-def at_once(monkeypatch):
-    """Prepare films in this process, and at once."""
-
+def prepared_at_once(monkeypatch, at_once):
     def begin(clip):
         Clip.objects.filter(pk=clip.pk).update(**preparing.prepared_fields(clip.folder))
 
-    monkeypatch.setattr(preparing.WORKERS, "do", lambda work, *given, patience: work(*given))
     monkeypatch.setattr(preparing, "begin", begin)
 
 

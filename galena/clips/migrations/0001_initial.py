@@ -41,6 +41,7 @@ class Migration(migrations.Migration):
                 ('filmed', models.JSONField(default=dict)),
                 ('made_at', models.DateTimeField(auto_now_add=True)),
                 ('during', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='experiments.run')),
+                ('timed_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='experiments.run')),
                 ('experiment', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='clips', to='experiments.experiment')),
                 ('made_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
                 ('run', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='clips', to='experiments.run')),

@@ -26,10 +26,12 @@ def rectangle(
     picture: Picture, left: float, top: float, right: float, bottom: float, colour: Colour
 ) -> None:
     """Fill a rectangle, edges between pixels shared."""
-    rows, columns = np.arange(picture.shape[0]), np.arange(picture.shape[1])
-    down = np.clip(np.minimum(rows - top, bottom - rows) + 0.5, 0, 1)
-    across = np.clip(np.minimum(columns - left, right - columns) + 0.5, 0, 1)
-    _blend(picture, slice(None), slice(None), np.outer(down, across), colour)
+    rows = _reached(top, bottom, picture.shape[0])
+    columns = _reached(left, right, picture.shape[1])
+    down, across = np.arange(rows.start, rows.stop), np.arange(columns.start, columns.stop)
+    down = np.clip(np.minimum(down - top, bottom - down) + 0.5, 0, 1)
+    across = np.clip(np.minimum(across - left, right - across) + 0.5, 0, 1)
+    _blend(picture, rows, columns, np.outer(down, across), colour)
 
 
 def ellipse(
@@ -52,6 +54,34 @@ def ellipse(
     slope = np.hypot(u / radii[0], v / radii[1]) / np.maximum(off, 1e-9)
     inside = np.clip((1 - off) / np.maximum(slope, 1e-9) + 0.5, 0, 1)
     _blend(picture, slice(top, bottom), slice(left, right), inside, colour)
+
+
+def segment(
+    picture: Picture, first: tuple[float, float], second: tuple[float, float], radius: float,
+    colour: Colour,
+) -> None:  # fmt: skip
+    """Draw a straight piece with round ends, twice `radius` wide."""
+    reach = radius + 2
+    left, right = int(min(first[0], second[0]) - reach), int(max(first[0], second[0]) + reach) + 2
+    top, bottom = int(min(first[1], second[1]) - reach), int(max(first[1], second[1]) + reach) + 2
+    left, right = max(0, left), min(picture.shape[1], right)
+    top, bottom = max(0, top), min(picture.shape[0], bottom)
+    if left >= right or top >= bottom:
+        return
+    across = np.arange(left, right)[None, :] - first[0]
+    down = np.arange(top, bottom)[:, None] - first[1]
+    along = np.array(second, dtype=np.float64) - first
+    share = (across * along[0] + down * along[1]) / max(float(along @ along), 1e-9)
+    share = np.clip(share, 0, 1)
+    off = np.hypot(across - share * along[0], down - share * along[1])
+    inside = np.clip(radius - off + 0.5, 0, 1)
+    _blend(picture, slice(top, bottom), slice(left, right), inside, colour)
+
+
+def _reached(lo: float, hi: float, count: int) -> slice:
+    """Give the rows or columns that a shape between two edges touches."""
+    first = min(max(0, int(lo) - 1), count)
+    return slice(first, min(max(first, int(hi) + 2), count))
 
 
 def _blend(picture: Picture, rows: slice, columns: slice, share: Floats, colour: Colour) -> None:

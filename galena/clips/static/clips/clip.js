@@ -6,6 +6,7 @@ import { Film } from "./film.js";
 import { Glass } from "./glass.js";
 import { Over } from "./over.js";
 import { Strip } from "./strip.js";
+import { TiedRun } from "./tied_run.js";
 
 const json = (id) => JSON.parse(document.getElementById(id).textContent);
 const markOf = loadMarks();
@@ -19,6 +20,7 @@ const strip = new Strip(document.getElementById("strip"), film.count, {
   range: (start, stop) => chooseRange(start, stop),
 });
 let drawn = json("drawn");
+const tiedRun = new TiedRun(document.getElementById("trace"), draw);
 let cross = null;
 let held = null; // what is dragged: "new", 0 or 1 for an end of the scale, "arm"
 let draft = null; // a scale or axes as a hand has them now
@@ -32,7 +34,7 @@ const wayOf = () => drawn.objects.find(({ id }) => id === chosen())?.marks ?? []
 
 const ratio = drawn.width / drawn.height;
 stage.style.aspectRatio = String(ratio);
-stage.style.width = `min(100%, calc((100vh - 15.5rem) * ${ratio}))`;
+stage.style.width = `min(100%, calc((100vh - var(--below)) * ${ratio}))`;
 
 function draw() {
   over.draw(
@@ -46,6 +48,7 @@ function draw() {
   );
   glass.show(film.seen, film.isPlaying ? null : cross, [drawn.width, drawn.height], wayOf());
   strip.draw(drawn, film.at);
+  tiedRun.draw(film.seconds(film.at), film.seconds(film.count - 1));
 }
 
 function pictureShown(k) {
@@ -74,6 +77,7 @@ function renewed() {
   for (const card of panel().querySelectorAll("[data-card]"))
     card.toggleAttribute("data-current", card.dataset.card === act());
   nameMoment();
+  tiedRun.renewed(act() === "tie");
   draw();
 }
 new MutationObserver(renewed).observe(document.getElementById("clip"), { childList: true });
@@ -296,6 +300,7 @@ function turnTo(target) {
   const card = target.closest?.("[data-card]")?.dataset.card;
   if (!card || card === act()) return;
   panel().dataset.act = card;
+  target.closest("details")?.scrollIntoView({ block: "nearest" });
   renewed();
 }
 

@@ -6,10 +6,9 @@ const dock = document.getElementById("clip-dock");
 const opener = document.querySelector("[data-open-dock]");
 const KEPT = "clip dock closed";
 
-const films = new TiedFilms(dock, (element, film, k) => {
+const films = new TiedFilms(dock, (element, words, k) => {
   dock.querySelector("[data-shown=clip]").textContent = element.dataset.name;
-  dock.querySelector("[data-shown=picture]").textContent =
-    `picture ${k + 1} of ${film.count}, ${film.seconds(k).toFixed(3)} s in the clip`;
+  dock.querySelector("[data-shown=picture]").textContent = words;
   dock.dataset.picture = String(k);
 });
 
@@ -24,8 +23,7 @@ document.addEventListener("cursor", (event) => {
   const { sheet, cursor } = /** @type {CustomEvent} */ (event).detail;
   if (dock.hidden || !sheet.layout.time) return;
   const row = cursor.rows.find(({ y, number }) => y !== null && films.has(number));
-  if (row && !films.show(row.number, row.x))
-    dock.querySelector("[data-shown=picture]").textContent = "The clip shows nothing of this time.";
+  if (row) films.show(row.number, row.x);
 });
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-close-dock]")) open(false);

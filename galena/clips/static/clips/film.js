@@ -4,8 +4,10 @@
 // for in the middle of its time, so that no rounding of the container's times shows its neighbour.
 
 const LAST = 0.001; // s after the last picture's time
-const BEHIND = 0.12; // s that a film that plays along may be off before it is put right
-const [SLOWEST, FASTEST] = [0.0625, 16]; // times its speed that browsers play
+const CATCH_UP = 2; // a film that plays along and is a second off is made this much faster
+const FAR = 0.7; // s off, beyond which it jumps
+const JUMP = 0.15; // s that a jump takes
+const FASTEST = 4; // times its speed that a film is played; beyond, single pictures are shown
 
 export class Film {
   // videos: the one that is seen first, and the one behind it; shown: told of each picture.
@@ -97,10 +99,15 @@ export class Film {
 
   // Play along with something that is at a time of the film now and goes on at a speed.
   goAlong(seconds, speed) {
+    if (speed > FASTEST) {
+      this.stand(seconds);
+      return;
+    }
     const video = this.seen;
-    video.playbackRate = Math.min(Math.max(speed, SLOWEST), FASTEST);
-    const away = Math.abs(video.currentTime - seconds);
-    if (away > BEHIND * Math.max(1, speed) && !video.seeking) video.currentTime = seconds;
+    const away = (seconds - video.currentTime) / speed;
+    // A little off is made good by its pace; only far off it jumps, to where it will be then.
+    video.playbackRate = speed * Math.min(Math.max(1 + CATCH_UP * away, 0.5), 2);
+    if (Math.abs(away) > FAR && !video.seeking) video.currentTime = seconds + JUMP * speed;
     if (!video.paused) return;
     this.wanted = this.seeking = undefined;
     video.play().catch(() => {}); // stopped again before it began

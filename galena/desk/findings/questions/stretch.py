@@ -236,7 +236,9 @@ def _peak(highest: bool):
         shared = _carried(
             subject, lambda y: _xy(extreme(subject.inside.t, y, u, highest=highest)), _xy(place)
         )
-        how = "parabola through three readings" if place.between else "it is a single reading"
+        how = f"curve through {place.fitted} readings"
+        if place.fitted == 3:
+            how = "parabola through three readings" if place.between else "it is a single reading"
         if place.equal > 1:
             end = "top" if highest else "bottom"
             how = f"flat {end}: the middle of {place.equal} equal readings; ± reaches to its ends"
