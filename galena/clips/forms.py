@@ -18,6 +18,22 @@ class DrawnScale(forms.Form):
     unit = TextField(60)
 
 
+class DrawnPlane(forms.Form):
+    """A rectangle seen at a slant: its corners in pixels, in order around it, and its sides."""
+
+    width = TextField(60)
+    height = TextField(60)
+    unit = TextField(60)
+    x1 = NumberField("The first corner")
+    y1 = NumberField("The first corner")
+    x2 = NumberField("The second corner")
+    y2 = NumberField("The second corner")
+    x3 = NumberField("The third corner")
+    y3 = NumberField("The third corner")
+    x4 = NumberField("The fourth corner")
+    y4 = NumberField("The fourth corner")
+
+
 class DrawnAxes(forms.Form):
     """The origin in pixels, and the angle of the x axis in degrees."""
 

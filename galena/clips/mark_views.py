@@ -8,7 +8,15 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from galena.clips import following, marking, ties, tracked_run
-from galena.clips.forms import DrawnAxes, DrawnScale, Pictures, SetMark, Steadiness, TiedMoment
+from galena.clips.forms import (
+    DrawnAxes,
+    DrawnPlane,
+    DrawnScale,
+    Pictures,
+    SetMark,
+    Steadiness,
+    TiedMoment,
+)
 from galena.clips.models import Clip, TrackedObject
 from galena.clips.panel import panel_context
 from galena.clips.requests import clip_for, object_for
@@ -43,6 +51,22 @@ def scale(request, experiment_id: int, clip_id: int):
         marking.set_scale(clip, ends, drawn["length"], drawn["unit"])
 
     return _changed(request, clip, change, "scale")
+
+
+@require_POST
+def plane(request, experiment_id: int, clip_id: int):
+    """Say how large a rectangle is that is seen at a slant, or do without one."""
+    clip = clip_for(request, experiment_id, clip_id)
+
+    def change() -> None:
+        if "remove" in request.POST:
+            marking.drop_plane(clip)
+            return
+        drawn = fields.read(DrawnPlane, request.POST)
+        corners = [(drawn[f"x{corner}"], drawn[f"y{corner}"]) for corner in (1, 2, 3, 4)]
+        marking.set_plane(clip, corners, drawn["width"], drawn["height"], drawn["unit"])
+
+    return _changed(request, clip, change, "plane")
 
 
 @require_POST
@@ -161,6 +185,16 @@ def speed(request, experiment_id: int, clip_id: int, object_id: int):
     clip = clip_for(request, experiment_id, clip_id)
     tracked = object_for(clip, object_id)
     return _changed(request, clip, lambda: tracked_run.add_speed(tracked), "marks")
+
+
+@require_POST
+def centre(request, experiment_id: int, clip_id: int):
+    """Have the centre of mass of all objects as quantities."""
+    clip = clip_for(request, experiment_id, clip_id)
+    post = request.POST
+    masses = {one.pk: post.get(f"mass-{one.pk}", "")[:60] for one in clip.tracked.all()}
+    unit = post.get("unit", "")[:20].strip() or "kg"
+    return _changed(request, clip, lambda: tracked_run.add_centre(clip, masses, unit), "marks")
 
 
 @require_POST

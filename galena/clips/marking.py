@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from galena.clips import tracked_run
 from galena.clips.errors import ClipError
-from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
+from galena.clips.models import Axes, Clip, Mark, Scale, SlantedPlane, TrackedObject
 from galena.core import geometry
 from galena.core.conditions import hold
 from galena.core.errors import ConditionError
@@ -28,25 +28,64 @@ def set_scale(clip: Clip, ends: tuple[float, float, float, float], length: str, 
     Raises ClipError, UnitError, GeometryError.
     """
     typed_unit = unit.strip() or "m"
-    try:
-        if not parse(typed_unit).is_compatible(parse("m")):
-            raise ClipError(f"{typed_unit} is no unit of length. Type one such as m or mm.")
-        held = hold(length, "the length", "number", typed_unit)
-    except ConditionError as error:
-        raise ClipError(str(error)) from error
-    if held.value is None:
-        raise ClipError(f"Type the known length, for example {_EXAMPLE}.")
+    value, u = _length(length, "the known length", typed_unit)
     x1, y1, x2, y2 = ends
-    geometry.Scale((x1, y1), (x2, y2), held.value, held.u or 0.0, clip.u_mark)
+    geometry.Scale((x1, y1), (x2, y2), value, u, clip.u_mark)
     _refuse_outside(clip, x1, y1)
     _refuse_outside(clip, x2, y2)
     scale, _ = Scale.objects.update_or_create(
         clip=clip,
-        defaults={"x1": x1, "y1": y1, "x2": x2, "y2": y2, "length": held.value,
-                  "u_length": held.u or 0.0, "text": length.strip()[:60], "unit": typed_unit},
+        defaults={"x1": x1, "y1": y1, "x2": x2, "y2": y2, "length": value,
+                  "u_length": u, "text": length.strip()[:60], "unit": typed_unit},
     )  # fmt: skip
     _changed(clip)
     return scale
+
+
+def _length(typed: str, name: str, unit: str) -> tuple[float, float]:
+    """Read a typed length and its standard uncertainty. Raises ClipError, UnitError."""
+    try:
+        if not parse(unit).is_compatible(parse("m")):
+            raise ClipError(f"{unit} is no unit of length. Type one such as m or mm.")
+        held = hold(typed, name, "number", unit)
+    except ConditionError as error:
+        raise ClipError(str(error)) from error
+    if held.value is None:
+        raise ClipError(f"Type {name}, for example {_EXAMPLE}.")
+    return held.value, held.u or 0.0
+
+
+def set_plane(
+    clip: Clip, corners: list[tuple[float, float]], width: str, height: str, unit: str
+) -> SlantedPlane:
+    """Say what four corners in the pictures are: of a rectangle with these sides.
+
+    It goes before the scale. Raises ClipError, UnitError, GeometryError.
+    """
+    typed_unit = unit.strip() or "m"
+    wide, u_wide = _length(width, "the first side", typed_unit)
+    high, u_high = _length(height, "the second side", typed_unit)
+    for x, y in corners:
+        if not (math.isfinite(x) and math.isfinite(y)):
+            raise ClipError("The corners must be numbers.")
+        _refuse_outside(clip, x, y)
+    drawn = geometry.Plane(tuple(corners), wide, high)
+    if not np.all(np.isfinite(drawn.places(corners))):
+        raise ClipError("The plane is seen too much from its edge.")
+    plane, _ = SlantedPlane.objects.update_or_create(
+        clip=clip,
+        defaults={"corners": [list(one) for one in corners], "unit": typed_unit,
+                  "width": wide, "u_width": u_wide, "width_text": width.strip()[:60],
+                  "height": high, "u_height": u_high, "height_text": height.strip()[:60]},
+    )  # fmt: skip
+    _changed(clip)
+    return plane
+
+
+def drop_plane(clip: Clip) -> None:
+    """Measure by the scale again, if there is one."""
+    SlantedPlane.objects.filter(clip=clip).delete()
+    _changed(clip)
 
 
 def set_axes(

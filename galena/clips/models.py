@@ -99,11 +99,36 @@ class Scale(models.Model):
     def __str__(self) -> str:
         return f"{self.text} {self.unit}"
 
-    @property
-    def geometry(self) -> geometry.Scale:
-        """The scale for the core. Raises GeometryError."""
+    def geometry(self, u_mark: float) -> geometry.Scale:
+        """The scale for the core, whose ends were set as surely as marks. Raises GeometryError."""
         ends = ((self.x1, self.y1), (self.x2, self.y2))
-        return geometry.Scale(*ends, self.length, self.u_length, self.clip.u_mark)
+        return geometry.Scale(*ends, self.length, self.u_length, u_mark)
+
+
+class SlantedPlane(models.Model):
+    """A known rectangle seen at a slant: its corners in pixels of the film, in order around it.
+
+    The first corner is its origin; to the second one goes its width. It goes before a scale.
+    """
+
+    clip = models.OneToOneField(Clip, models.CASCADE, related_name="plane")
+    corners = models.JSONField(help_text="four pairs")
+    width = models.FloatField()
+    u_width = models.FloatField(default=0.0)
+    height = models.FloatField()
+    u_height = models.FloatField(default=0.0)
+    width_text = models.CharField(max_length=60)
+    height_text = models.CharField(max_length=60)
+    unit = models.CharField(max_length=60)
+
+    def __str__(self) -> str:
+        return f"{self.width_text} × {self.height_text} {self.unit}"
+
+    @property
+    def geometry(self) -> geometry.Plane:
+        """The plane for the core. Raises GeometryError."""
+        corners = tuple((float(x), float(y)) for x, y in self.corners)
+        return geometry.Plane(corners, self.width, self.height)
 
 
 class Axes(models.Model):

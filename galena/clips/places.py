@@ -7,7 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.clips import ties
-from galena.clips.models import Axes, Clip, Mark, Scale, TrackedObject
+from galena.clips.models import Axes, Clip, Mark, Scale, SlantedPlane, TrackedObject
+from galena.clips.rulers import Ruler, axes_of, ruler_of
+from galena.core import geometry
 from galena.core.clock_ties import ClockTie
 
 Floats = NDArray[np.float64]
@@ -41,14 +43,15 @@ class Measured:
 
 
 def measured(clip: Clip) -> Measured:
-    """Give what was measured in a clip; five queries."""
+    """Give what was measured in a clip; six queries."""
     return of_clips([clip])[clip.pk]
 
 
 def of_clips(clips: Iterable[Clip]) -> dict[int, Measured]:
-    """Give what was measured in some clips, by their keys; five queries for all."""
+    """Give what was measured in some clips, by their keys; six queries for all."""
     by_key = {clip.pk: clip for clip in clips}
     scales = {one.clip_id: one for one in Scale.objects.filter(clip__in=by_key)}
+    planes = {one.clip_id: one for one in SlantedPlane.objects.filter(clip__in=by_key)}
     axes = {one.clip_id: one for one in Axes.objects.filter(clip__in=by_key)}
     objects: dict[int, list[TrackedObject]] = {key: [] for key in by_key}
     kept = TrackedObject.objects.filter(clip__in=by_key)
@@ -60,34 +63,34 @@ def of_clips(clips: Iterable[Clip]) -> dict[int, Measured]:
         marks[key][picture] = (x, y)
     clocks = ties.of_positions(by_key.values())
     return {
-        key: _measured(clip, scales.get(key), axes.get(key), objects[key], marks, clocks.get(key))
+        key: _measured(
+            clip,
+            ruler_of(clip, scales.get(key), planes.get(key)),
+            axes_of(axes.get(key), planes.get(key)),
+            objects[key],
+            marks,
+            marks.get(axes[key].moves_with_id or 0) if key in axes else None,
+            clocks.get(key),
+        )
         for key, clip in by_key.items()
     }
 
 
 def _measured(
-    clip: Clip, scale: Scale | None, axes: Axes | None, objects: list[TrackedObject],
-    marks: dict[int, Pixels], clock: ClockTie | None,
+    clip: Clip, ruler: Ruler, axes: geometry.Axes, objects: list[TrackedObject],
+    marks: dict[int, Pixels], moving: Pixels | None, clock: ClockTie | None,
 ) -> Measured:  # fmt: skip
     pictures = np.array(
         sorted({one for tracked in objects for one in marks[tracked.pk]
                 if clip.start <= one <= clip.stop}), dtype=np.int64,
     )  # fmt: skip
-    moving = None if axes is None else marks.get(axes.moves_with_id or 0)
-    size, shared, unit = 1.0, 0.0, ""
-    if scale is not None:
-        scale.clip = clip
-        size, shared, unit = scale.geometry.size, scale.geometry.u_relative, scale.unit
-    tracks = []
-    for tracked in objects:
-        at = _rows(marks[tracked.pk], pictures)
-        origin = None if moving is None else _rows(moving, pictures)
-        turned = (Axes(x=0, y=0) if axes is None else axes).geometry.places(at, origin)
-        u = np.full(turned.shape, clip.u_mark * size * (np.sqrt(2) if moving is not None else 1.0))
-        tracks.append(Track(tracked, turned * size, u, turned * size * shared))
+    origin = None if moving is None else _rows(moving, pictures)
+    tracks = [
+        Track(one, *ruler.placed(_rows(marks[one.pk], pictures), axes, origin)) for one in objects
+    ]
     times = clip.ticks[pictures] / 1e6 if pictures.size else np.empty(0)
     times = times if clock is None else (times - clock.offset) / clock.rate
-    return Measured(clip, pictures, times, unit, tracks)
+    return Measured(clip, pictures, times, ruler.unit, tracks)
 
 
 def _rows(marks: Pixels, pictures: NDArray[np.int64]) -> Floats:

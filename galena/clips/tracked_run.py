@@ -4,12 +4,14 @@ from django.db import transaction
 from django.utils import timezone
 
 from galena.clips.errors import ClipError
-from galena.clips.models import Clip, Scale, TrackedObject
+from galena.clips.models import Clip, Scale, SlantedPlane, TrackedObject
+from galena.clips.rulers import ruler_of
 from galena.core.numbers import significant
 from galena.experiments.flows import next_number, touch
 from galena.experiments.models import Experiment, Quantity, Run
-from galena.experiments.quantity_flows import add_derived
+from galena.experiments.quantity_flows import add_derived, save_given
 
+LEAST_OF_CENTRE = 2  # objects
 TRACKED = "tracked"  # the key of the kind of run and of its quantities
 
 
@@ -20,7 +22,7 @@ def use_as_run(clip: Clip, person) -> Run:
         return clip.run
     if clip.state != Clip.State.READY:
         raise ClipError("This clip is not ready yet.")
-    if not Scale.objects.filter(clip=clip).exists():
+    if not any(one.objects.filter(clip=clip).exists() for one in (Scale, SlantedPlane)):
         raise ClipError("Set the scale first: drag along something whose length you know.")
     if not any(one.marks.filter(replaced_at=None).exists() for one in clip.tracked.all()):
         raise ClipError("Mark something first, in a few pictures.")
@@ -42,14 +44,15 @@ def follow(clip: Clip) -> None:
     if clip.run_id is None:
         return
     scale = Scale.objects.filter(clip=clip).first()
-    if scale is None:
+    plane = SlantedPlane.objects.filter(clip=clip).first()
+    if scale is None and plane is None:
         return
-    scale.clip = clip
-    decimals = decimals_of_two_digits(clip.u_mark * scale.geometry.size)
+    ruler = ruler_of(clip, scale, plane)
+    decimals = decimals_of_two_digits(clip.u_mark * ruler.pixel)
     several = clip.tracked.count() > 1
     for tracked in clip.tracked.select_related("x_quantity", "y_quantity"):
         for axis in ("x", "y"):
-            _quantity(clip, tracked, axis, scale.unit, decimals, several)
+            _quantity(clip, tracked, axis, ruler.unit, decimals, several)
     Run.objects.filter(pk=clip.run_id).update(details=_details(clip))
 
 
@@ -90,8 +93,10 @@ def _quantity(
 
 
 def _free_symbol(experiment: Experiment, axis: str, number: int) -> str:
-    taken = set(experiment.quantities.values_list("symbol", flat=True))
-    wanted = [axis, *(f"{axis}_{place}" for place in range(number, number + 200))]
+    kept = (experiment.quantities, experiment.givens, experiment.conditions)
+    taken = {symbol for one in kept for symbol in one.values_list("symbol", flat=True)}
+    further = axis + ("" if "_" in axis else "_")
+    wanted = [axis, *(f"{further}{place}" for place in range(number, number + 200))]
     return next(symbol for symbol in wanted if symbol not in taken)
 
 
@@ -111,6 +116,35 @@ def add_speed(tracked: TrackedObject) -> None:
         experiment = tracked.clip.experiment
         symbol = _free_symbol(experiment, "v", tracked.number)
         add_derived(experiment, _speed_formula(tracked), f"speed of {tracked.name}"[:60], symbol)
+
+
+def add_centre(clip: Clip, masses: dict[int, str], unit: str) -> None:
+    """Have the centre of mass of all objects as two quantities, and their masses as givens.
+
+    masses: as they are typed, by the keys of objects: 0.20 ± 0.01. Raises ClipError, and what a
+    given or a formula that cannot be raises. Source: x_c = Σ mᵢ xᵢ / Σ mᵢ.
+    """
+    objects = list(clip.tracked.select_related("x_quantity", "y_quantity"))
+    if len(objects) < LEAST_OF_CENTRE:
+        raise ClipError("A centre of mass is one of two objects or more: mark a second one.")
+    if any(one.x_quantity is None or one.y_quantity is None for one in objects):
+        raise ClipError("Use the clip as a run first.")
+    experiment = clip.experiment
+    with transaction.atomic():
+        weights = []
+        for tracked in objects:
+            symbol = _free_symbol(experiment, "m", tracked.number)
+            typed = masses.get(tracked.pk, "")
+            save_given(experiment, None, f"mass of {tracked.name}"[:60], symbol, typed, unit)
+            weights.append(symbol)
+        whole = " + ".join(weights)
+        for axis in ("x", "y"):
+            places = [getattr(one, f"{axis}_quantity").symbol for one in objects]
+            terms = " + ".join(
+                f"{mass}*{place}" for mass, place in zip(weights, places, strict=True)
+            )
+            symbol = _free_symbol(experiment, f"{axis}_c", 2)
+            add_derived(experiment, f"({terms})/({whole})", f"{axis} of the centre of mass", symbol)
 
 
 def _speed_formula(tracked: TrackedObject) -> str:

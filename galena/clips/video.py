@@ -50,7 +50,7 @@ class Prepared:
 def length_of(path: str) -> float:
     """Give how long a film says that it is, in s, or guess from its size. Raises ClipError."""
     _bound()
-    with _opened(path) as container:
+    with opened(path) as container:
         stream = container.streams.video[0]
         if max(stream.width, stream.height) > LARGEST:
             raise ClipError(f"Its pictures are larger than {LARGEST} pixels along a side.")
@@ -107,7 +107,7 @@ def grey(
     path: str, first: int, count: int, times: NDArray[np.int64]
 ) -> Iterator[NDArray[np.uint8]]:
     """Give some pictures of a working copy in grey, shape (h, w), from a picture's number on."""
-    with _opened(path) as container:
+    with opened(path) as container:
         stream = container.streams.video[0]
         container.seek(int(times[first] * TICK / stream.time_base), stream=stream, backward=True)
         wanted = times[first : first + count]
@@ -152,7 +152,7 @@ def _bound() -> None:
 
 
 @contextlib.contextmanager
-def _opened(path: str) -> Iterator[av.container.InputContainer]:
+def opened(path: str) -> Iterator[av.container.InputContainer]:
     try:
         container = av.open(path)
     except (av.FFmpegError, ValueError, OSError) as error:
@@ -164,7 +164,7 @@ def _opened(path: str) -> Iterator[av.container.InputContainer]:
 
 
 def _frames(path: str) -> Iterator[av.VideoFrame | _Broken]:
-    with _opened(path) as container:
+    with opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "NONE"  # one thread: a class works beside it
         try:

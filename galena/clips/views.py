@@ -1,6 +1,8 @@
 """The clips of an experiment, and the page on which one is measured."""
 
-from django.http import JsonResponse
+from urllib.parse import quote
+
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
@@ -12,6 +14,8 @@ from galena.clips.ranges import ranged
 from galena.clips.requests import clip_for
 from galena.core.errors import GalenaError
 from galena.experiments.access import experiment_for, run_for
+from galena.experiments.pictures import PICTURES
+from galena.shell import requested
 
 
 @require_GET
@@ -61,3 +65,20 @@ def trace(request, experiment_id: int, clip_id: int, number: int):
         return JsonResponse(traced(clip, run))
     except GalenaError as error:
         return JsonResponse({"trouble": str(error)}, status=422)
+
+
+@require_GET
+def picture(request, experiment_id: int, clip_id: int, kind: str):
+    """Give a picture for a report as SVG: one with its marks, a strip, or all positions."""
+    clip = clip_for(request, experiment_id, clip_id)
+    number = requested.whole(
+        request.GET.get("number"), "The picture", 1, max(1, clip.count), otherwise=clip.start + 1
+    )
+    try:
+        drawn = PICTURES[f"clip {kind}"].drawn(clip.experiment, f"{clip.pk}/{number}")
+    except GalenaError as error:
+        return HttpResponse(str(error), status=422, content_type="text/plain; charset=utf-8")
+    response = HttpResponse(drawn.svg, content_type="image/svg+xml")
+    name = quote(f"{clip.name} {kind}.svg")
+    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{name}"
+    return response

@@ -93,6 +93,25 @@ class Axes:
         off = np.asarray(pixels, dtype=np.float64) - begin
         return np.asarray(off @ self._turn().T)
 
+    def _turn_in_plane(self) -> Floats:
+        """The matrix from places in a plane to places along the axes; shape (2, 2)."""
+        angle = math.radians(self.angle)
+        along, across = (math.cos(angle), math.sin(angle)), (-math.sin(angle), math.cos(angle))
+        signs = np.array([-1.0 if self.x_to_left else 1.0, -1.0 if self.y_down else 1.0])
+        return np.asarray(np.array([along, across]) * signs[:, None], dtype=np.float64)
+
+    def turned(self, places: ArrayLike) -> Floats:
+        """Give places in a plane, counted from the origin, along the axes; shape (n, 2)."""
+        return np.asarray(np.asarray(places, dtype=np.float64) @ self._turn_in_plane().T)
+
+    def turned_uncertainty(self, u: ArrayLike) -> Floats:
+        """Give the uncertainties along the axes of those in a plane; shape (n, 2).
+
+        Source: JCGM 100:2008 (GUM), 5.1.2, of a turn.
+        """
+        squares = np.asarray(u, dtype=np.float64) ** 2
+        return np.asarray(np.sqrt(squares @ (self._turn_in_plane() ** 2).T))
+
     def pixels(self, places: ArrayLike) -> Floats:
         """Give the pixels of places along the axes; shape (n, 2)."""
         back = np.linalg.inv(self._turn())
@@ -146,8 +165,21 @@ class Plane:
         back = np.asarray(np.linalg.inv(self._matrix()), dtype=np.float64)
         return _projected(back, np.asarray(places, dtype=np.float64))
 
+    def grid(self, across: int, up: int) -> Floats:
+        """Give lines that are straight in the plane, as their ends in pixels; shape (n, 2, 2)."""
+        xs, ys = np.linspace(0, self.width, across + 1), np.linspace(0, self.height, up + 1)
+        ends = [((x, 0.0), (x, self.height)) for x in xs] + [
+            ((0.0, y), (self.width, y)) for y in ys
+        ]
+        return self.pixels(np.array(ends).reshape(-1, 2)).reshape(-1, 2, 2)
+
     def u_places(self, pixels: ArrayLike, u_mark: float, u_corner: float) -> Floats:
-        """Give the standard uncertainties of places, of the marks and the corners; shape (n, 2).
+        """Give the standard uncertainties of places, of the marks and the corners; shape (n, 2)."""
+        of_corners = self.u_of_corners(pixels, None, u_corner)
+        return np.asarray(np.hypot(self.u_of_marks(pixels, u_mark), of_corners))
+
+    def u_of_marks(self, pixels: ArrayLike, u_mark: float) -> Floats:
+        """Give what marks that are off by u_mark pixels add to places; shape (n, 2).
 
         By finite differences of a pixel's hundredth. Source: JCGM 100:2008 (GUM), 5.1.2.
         """
@@ -156,6 +188,17 @@ class Plane:
         for axis in np.eye(2):
             slope = (self.places(at + step * axis) - self.places(at - step * axis)) / (2 * step)
             variance += (slope * u_mark) ** 2
+        return np.asarray(np.sqrt(variance))
+
+    def u_of_corners(self, pixels: ArrayLike, origin: ArrayLike | None, u_corner: float) -> Floats:
+        """Give what corners that are off by u_corner pixels add to all places; shape (n, 2).
+
+        origin: pixels that places are counted from, shape (n, 2) or (1, 2); without it they are
+        counted from the first corner, wherever it is. Source as above.
+        """
+        at, step = np.asarray(pixels, dtype=np.float64), 0.01
+        variance = np.zeros_like(at)
+        begin = None if origin is None else np.asarray(origin, dtype=np.float64)
         corners = np.array(self.corners, dtype=np.float64)
         for place in np.ndindex(4, 2):
             moved = []
@@ -163,7 +206,7 @@ class Plane:
                 shifted = corners.copy()
                 shifted[place] += way
                 other = Plane(tuple(map(tuple, shifted)), self.width, self.height)
-                moved.append(other.places(at))
+                moved.append(other.places(at) - (0.0 if begin is None else other.places(begin)))
             variance += ((moved[0] - moved[1]) / (2 * step) * u_corner) ** 2
         return np.asarray(np.sqrt(variance))
 

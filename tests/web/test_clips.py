@@ -19,8 +19,9 @@ from galena.clips import (
     video,
 )
 from galena.clips.errors import ClipError
-from galena.clips.models import Clip, Mark
+from galena.clips.models import Clip, Mark, SlantedPlane
 from galena.core.errors import GeometryError
+from galena.core.geometry import Plane
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces.drawn import shown_runs
 from galena.exchange.duplicating import duplicate
@@ -377,3 +378,57 @@ def test_the_list_leads_to_clips_and_says_what_is_wrong_with_one(as_ada, clip):
     assert "160 × 120" in page.text and "There is no film in this file." in page.text
     failed = as_ada.get(reverse("clip", args=[clip.experiment_id, clip.pk + 1]))
     assert "There is no film in this file." in failed.text
+
+
+CORNERS = ((20.0, 100.0), (130.0, 104.0), (110.0, 30.0), (40.0, 34.0))
+DRAWN = {f"{axis}{place + 1}": value for place, corner in enumerate(CORNERS)
+         for axis, value in zip("xy", corner, strict=True)}  # fmt: skip
+
+
+def test_a_rectangle_at_a_slant_measures_instead_of_a_length(as_ada, measured, ada):
+    run = tracked_run.use_as_run(measured, ada)
+    by_length = places.measured(measured).tracks[0].places
+    sides = {"width": "1.20 ± 0.01", "height": "0.80 ± 0.01", "unit": "m"}
+    answer = post(as_ada, "clip-plane", measured, **DRAWN, **sides)
+    assert answer.status_code == 200 and "Remove the rectangle" in answer.text
+    (track,) = places.measured(measured).tracks
+    plane = Plane(CORNERS, 1.2, 0.8)
+    ways = np.array([films.way(k) for k in range(20)])
+    assert np.allclose(track.places, plane.places(ways) - plane.places([(20, 90)]))
+    assert not np.allclose(track.places, by_length, atol=0.01)
+    assert np.all(track.u > 0) and np.all(np.abs(track.shared[1:]) > 0)
+    level = run.experiment.quantities.get(source="clip|1|x")
+    assert over(None, [(run, level)])[run.pk, level.pk].readings.y == pytest.approx(
+        track.places[:, 0]
+    )
+    post(as_ada, "clip-plane", measured, remove="1")
+    assert np.allclose(places.measured(measured).tracks[0].places, by_length)
+
+
+def test_positions_in_a_plane_are_as_sure_as_its_corners(measured):
+    marking.set_plane(measured, list(CORNERS), "1.20", "0.80", "m")
+    marking.set_steadiness(measured, 0.6)
+    (track,) = places.measured(measured).tracks
+    random = np.random.default_rng(3)
+    ways = np.array([films.way(k) for k in range(20)])
+    drawn = []
+    for _ in range(800):
+        corners = np.array(CORNERS) + random.normal(0, 0.6, (4, 2))
+        plane = Plane(tuple(map(tuple, corners)), 1.2, 0.8)
+        marked = ways + random.normal(0, 0.6, ways.shape)
+        drawn.append(plane.places(marked) - plane.places([(20, 90)]))
+    total = np.hypot(track.u, track.shared)
+    assert np.allclose(np.std(drawn, axis=0), total, rtol=0.12)
+
+
+@pytest.mark.parametrize(("change", "words"), [
+    ({"width": ""}, "Type the first side"), ({"height": "0"}, "above zero"),
+    ({"unit": "s"}, "no unit of length"), ({"x2": "20", "y2": "100"}, "go around"),
+    ({"x3": "1e9"}, "outside the picture"), ({"y4": "x"}, "The fourth corner"),
+])  # fmt: skip
+def test_a_rectangle_that_cannot_be_is_said_and_stays_drawn(as_ada, clip, change, words):
+    fields = DRAWN | {"width": "1.2", "height": "0.8", "unit": "m"} | change
+    answer = post(as_ada, "clip-plane", clip, **fields)
+    assert answer.status_code == 422 and words in answer.text
+    assert f'name="x1" value="{DRAWN["x1"]}"' in answer.text
+    assert not SlantedPlane.objects.exists()

@@ -51,6 +51,21 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
+            name='SlantedPlane',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('corners', models.JSONField(help_text='four pairs')),
+                ('width', models.FloatField()),
+                ('u_width', models.FloatField(default=0.0)),
+                ('height', models.FloatField()),
+                ('u_height', models.FloatField(default=0.0)),
+                ('width_text', models.CharField(max_length=60)),
+                ('height_text', models.CharField(max_length=60)),
+                ('unit', models.CharField(max_length=60)),
+                ('clip', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='plane', to='clips.clip')),
+            ],
+        ),
+        migrations.CreateModel(
             name='Scale',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),

@@ -3,8 +3,10 @@
 import { post, say } from "../shell/js/frame.js";
 import { loadMarks } from "../shell/js/painter.js";
 import { Film } from "./film.js";
+import { followOn } from "./follow.js";
 import { Glass } from "./glass.js";
 import { Over } from "./over.js";
+import { cornerFields, moved, points, typedCorners } from "./points.js";
 import { Strip } from "./strip.js";
 import { TiedRun } from "./tied_run.js";
 
@@ -22,9 +24,10 @@ const strip = new Strip(document.getElementById("strip"), film.count, {
 let drawn = json("drawn");
 const tiedRun = new TiedRun(document.getElementById("trace"), draw);
 let cross = null;
-let held = null; // what is dragged: "new", 0 or 1 for an end of the scale, "arm"
+let held = null; // what is dragged: the number of an end or a corner, "arm", "origin", "mark"
+let point = null; // the end or corner that is moved by keys
 let draft = null; // a scale or axes as a hand has them now
-let following = false;
+let steadying = 0; // so many marks of the same place are still to be set
 
 const panel = () => document.getElementById("panel");
 const act = () => panel().dataset.act;
@@ -32,13 +35,16 @@ const chosenButton = () => panel().querySelector("[data-object][aria-pressed=tru
 const chosen = () => Number(chosenButton()?.dataset.object);
 const wayOf = () => drawn.objects.find(({ id }) => id === chosen())?.marks ?? [];
 
+const STEADY = 5; // marks of the same place tell how steady a hand is
+
 const ratio = drawn.width / drawn.height;
 stage.style.aspectRatio = String(ratio);
 stage.style.width = `min(100%, calc((100vh - var(--below)) * ${ratio}))`;
 
 function draw() {
+  const shown = steadying ? { objects: [] } : {};
   over.draw(
-    { ...drawn, ...draft },
+    { ...drawn, ...draft, ...shown },
     {
       picture: film.at,
       chosen: chosen(),
@@ -55,6 +61,8 @@ function pictureShown(k) {
   document.querySelector("[data-shown=picture]").textContent = String(k + 1);
   document.querySelector("[data-shown=time]").textContent = film.seconds(k).toFixed(4);
   stage.dataset.picture = String(k);
+  const link = /** @type {HTMLAnchorElement} */ (document.querySelector("[data-of-picture]"));
+  link.search = `?number=${k + 1}`;
   nameMoment();
   draw();
 }
@@ -74,6 +82,10 @@ function renewed() {
   );
   // What was drawn and could not be taken as it was typed still lies there.
   if (ends.every(Boolean)) draft = { scale: ends.map(Number), scaleText: drawn.scaleText };
+  const corners = typedCorners(document.getElementById("plane-form"));
+  if (act() === "plane" && corners && panel().querySelector("[role=alert]"))
+    draft = { plane: { corners, grid: [], sides: [] } };
+  point = null;
   for (const card of panel().querySelectorAll("[data-card]"))
     card.toggleAttribute("data-current", card.dataset.card === act());
   nameMoment();
@@ -108,6 +120,23 @@ function takeScale([x1, y1, x2, y2]) {
   else length.focus();
 }
 
+// What the card in use is drawn by, as a hand has it now.
+const pointsOf = (card) => points(card, { ...drawn, ...draft });
+function movePoint(card, place, to) {
+  draft = moved(card, { ...drawn, ...draft }, place, to);
+}
+
+function takePoints(card) {
+  if (card === "scale") {
+    takeScale(pointsOf(card).flat());
+    return;
+  }
+  const form = fillForm("plane-form", cornerFields(pointsOf(card)));
+  const empty = ["width", "height"].find((name) => !fieldOf(form, name).value);
+  if (empty) fieldOf(form, empty).focus();
+  else htmx.trigger(form, "submit");
+}
+
 function takeAxes({ x, y, angle }) {
   draft = { axes: { ...(drawn.axes ?? { xToLeft: false, yDown: false }), x, y, angle } };
   htmx.trigger(fillForm("axes-form", { x, y, angle: Number(angle.toFixed(2)) }), "submit");
@@ -121,7 +150,7 @@ async function mark([x, y]) {
   }
   const picture = film.at;
   const next = picture + drawn.every;
-  if (next <= drawn.stop) film.show(next);
+  if (next <= drawn.stop && !steadying) film.show(next);
   const seen = wayOf().find(([k]) => k === picture)?.[4] ?? 0;
   const told = await send(button.dataset.marks, {
     picture,
@@ -130,7 +159,19 @@ async function mark([x, y]) {
     seen,
     object: button.dataset.object,
   });
-  if (!told) film.show(picture); // somebody else was there first: it is looked at again
+  if (!told)
+    film.show(picture); // somebody else was there first: it is looked at again
+  else if (steadying) steady(steadying - 1);
+}
+
+// The same place in the same picture several times, without seeing the marks before, tells how
+// steady a hand is.
+function steady(left) {
+  steadying = left;
+  const tell = (text) => (panel().querySelector("[data-shown=followed]").textContent = text);
+  if (left) tell(`Mark the same place in this picture ${left} times more.`);
+  else tell("See below how steady your hand is. Press it to use it.");
+  draw();
 }
 
 function chooseRange(start, stop) {
@@ -157,13 +198,12 @@ stage.addEventListener("pointerdown", (event) => {
   const place = placeOf(event);
   cross = place;
   if (act() === "scale") {
-    const ends = drawn.scale ? [drawn.scale.slice(0, 2), drawn.scale.slice(2)] : [];
-    const end = ends.findIndex((one) => near(place, one));
-    held = end < 0 ? "new" : end;
-    draft = {
-      scale: end < 0 ? [...place, ...place] : [...drawn.scale],
-      scaleText: drawn.scaleText,
-    };
+    const end = pointsOf("scale").findIndex((one) => near(place, one));
+    held = end < 0 ? 1 : end;
+    if (end < 0) draft = { scale: [...place, ...place], scaleText: drawn.scaleText };
+  } else if (act() === "plane") {
+    const away = pointsOf("plane").map(([x, y]) => Math.hypot(x - place[0], y - place[1]));
+    held = away.indexOf(Math.min(...away));
   } else if (act() === "axes") {
     held = drawn.axes && near(place, over.armOf(drawn.axes)) ? "arm" : "origin";
   } else held = "mark";
@@ -171,10 +211,8 @@ stage.addEventListener("pointerdown", (event) => {
 });
 
 function dragged(place) {
-  if (act() === "scale" && draft) {
-    const at = held === 0 ? 0 : 2;
-    draft.scale.splice(at, 2, ...place);
-  } else if (held === "arm") draft = { axes: { ...drawn.axes, angle: angleTo(place) } };
+  if (typeof held === "number") movePoint(act(), held, place);
+  else if (held === "arm") draft = { axes: { ...drawn.axes, angle: angleTo(place) } };
   draw();
 }
 
@@ -198,7 +236,7 @@ stage.addEventListener("pointerup", (event) => {
   const place = placeOf(event);
   const was = held;
   held = null;
-  if (act() === "scale" && draft) takeScale(draft.scale);
+  if (typeof was === "number") takePoints(act());
   else if (was === "arm") takeAxes({ ...drawn.axes, angle: angleTo(place) });
   else if (was === "origin") takeAxes({ x: place[0], y: place[1], angle: drawn.axes?.angle ?? 0 });
   else if (was === "mark") mark(place);
@@ -208,6 +246,9 @@ function set() {
   cross ??= [drawn.width / 2, drawn.height / 2];
   if (act() === "marks") mark(cross);
   else if (act() === "axes") takeAxes({ x: cross[0], y: cross[1], angle: drawn.axes?.angle ?? 0 });
+  else if (point !== null) takePoints(act());
+  else if (act() === "plane")
+    say("Press 1 to 4 to choose a corner, and move it by the arrow keys.");
   else if (!draft) {
     draft = { scale: [...cross, ...cross], scaleText: "" };
     say("One end is set. Move the cross to the other end and press Enter.");
@@ -247,6 +288,11 @@ document.addEventListener("keydown", (event) => {
     const size = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
     cross ??= [drawn.width / 2, drawn.height / 2];
     cross = [cross[0] + ARROWS[key][0] * size, cross[1] + ARROWS[key][1] * size];
+    if (point !== null) movePoint(act(), point, cross);
+    draw();
+  } else if (onStage && pointsOf(act())[Number(key) - 1]) {
+    point = Number(key) - 1;
+    cross = pointsOf(act())[point];
     draw();
   } else if (onStage && key === "Enter") set();
   else if (onStage && (key === "Delete" || key === "Backspace")) {
@@ -270,29 +316,12 @@ function play() {
   button.setAttribute("aria-pressed", String(film.isPlaying));
 }
 
-// Follow: some pictures at a time, so that it is seen and can be stopped.
-async function followOn(url) {
-  following = !following;
-  while (following) {
-    const answer = await post(url, { picture: film.at }).catch(() => null);
-    const told = (await answer?.json().catch(() => null)) ?? { trouble: "No answer came." };
-    const shown = await fetch(`${location.pathname}?object=${chosen()}`).then((page) =>
-      page.text(),
-    );
-    const anew = new DOMParser().parseFromString(shown, "text/html").getElementById("panel");
-    if (anew) htmx.swap("#panel", anew.outerHTML, { swapStyle: "outerHTML" });
-    if (told.last !== undefined) film.show(told.last);
-    following = following && told.done === false;
-    const output = panel().querySelector("[data-shown=followed]");
-    if (output) output.textContent = told.trouble ?? told.told;
-  }
-}
-
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-step], [data-act]");
   if (button?.dataset.step) step(button.dataset.step);
   else if (button?.dataset.act === "play") play();
-  else if (button?.dataset.act === "follow") followOn(button.dataset.follow);
+  else if (button?.dataset.act === "steady") steady(STEADY);
+  else if (button?.dataset.act === "follow") followOn(button.dataset.follow, film, chosen());
 });
 document.addEventListener("focusin", (event) => turnTo(event.target));
 document.addEventListener("pointerdown", (event) => turnTo(event.target));

@@ -16,7 +16,8 @@ export class Over {
 
   draw(drawn, { picture, chosen, cross, markOf }) {
     this.svg.replaceChildren();
-    if (drawn.scale) this.scale(drawn.scale, drawn.scaleText);
+    if (drawn.plane) this.plane(drawn.plane);
+    else if (drawn.scale) this.scale(drawn.scale, drawn.scaleText);
     if (drawn.axes) this.axes(drawn.axes);
     for (const one of drawn.objects)
       this.marks(one, picture, one.id === chosen, markOf(one.number).colour);
@@ -68,6 +69,38 @@ export class Over {
     ])
       this.line(x - across, y - up, x + across, y + up, COLOURS.scale);
     this.label((x1 + x2) / 2 + 12 * unit, (y1 + y2) / 2, text, COLOURS.scale);
+  }
+
+  // A rectangle seen at a slant: lines that are straight in it, its corners and its sides.
+  plane({ corners, grid, sides }) {
+    const { unit } = this;
+    for (const [[x1, y1], [x2, y2]] of grid)
+      this.add("line", {
+        x1,
+        y1,
+        x2,
+        y2,
+        "stroke": "#ffffff",
+        "stroke-width": unit,
+        "opacity": 0.75,
+      });
+    corners.forEach(([x, y], place) => {
+      const [a, b] = corners[(place + 1) % 4];
+      this.line(x, y, a, b, COLOURS.scale);
+      if (sides[place])
+        this.label((x + a) / 2 + 8 * unit, (y + b) / 2 - 8 * unit, sides[place], COLOURS.scale);
+    });
+    corners.forEach(([cx, cy], place) => {
+      this.add("circle", {
+        cx,
+        cy,
+        "r": 6 * unit,
+        "fill": "#ffffff",
+        "stroke": COLOURS.scale,
+        "stroke-width": 2 * unit,
+      });
+      this.label(cx + 9 * unit, cy + 5 * unit, String(place + 1), COLOURS.scale);
+    });
   }
 
   axes({ x, y, angle, xToLeft, yDown }) {

@@ -1,0 +1,21 @@
+// Has the server follow an object, some pictures at a time, and shows each time how far it is.
+// Owns whether it goes on: pressed once more, it stops.
+import { post } from "../shell/js/frame.js";
+
+let following = false;
+
+// Follow: some pictures at a time, so that it is seen and can be stopped.
+export async function followOn(url, film, object) {
+  following = !following;
+  while (following) {
+    const answer = await post(url, { picture: film.at }).catch(() => null);
+    const told = (await answer?.json().catch(() => null)) ?? { trouble: "No answer came." };
+    const shown = await fetch(`${location.pathname}?object=${object}`).then((page) => page.text());
+    const anew = new DOMParser().parseFromString(shown, "text/html").getElementById("panel");
+    if (anew) htmx.swap("#panel", anew.outerHTML, { swapStyle: "outerHTML" });
+    if (told.last !== undefined) film.show(told.last);
+    following = following && told.done === false;
+    const output = document.querySelector("[data-shown=followed]");
+    if (output) output.textContent = told.trouble ?? told.told;
+  }
+}
