@@ -111,6 +111,7 @@ def test_without_instruments_a_film_is_made_alone_and_measured(page, room):
     page.get_by_label("Title").fill("Alone")
     page.get_by_role("button", name="Make it and go to its Bench").click()
     page.get_by_role("link", name="Record").click()
+    page.wait_for_load_state()
     page.get_by_role("button", name="Record with the camera").click()
     page.get_by_role("button", name="Film alone").click()
     expect(page.locator("#camera")).to_contain_text(re.compile("filming [2-9] s"))
