@@ -117,15 +117,10 @@ def take_desks(page: Page, address: str) -> None:
 
 
 def take_findings(page: Page, address: str) -> None:
-    """The ledger with a second look, models compared, their gallery, and a harvest."""
+    """The ledger with a second look, the gallery of models, and a harvest."""
     desk_of(page, address, "Lamp over distance")
     point(page, 0.5, 0.5)
     take(page, "ledger")
-    page.get_by_role("button", name="compare").click()
-    page.locator(".compare table").wait_for()
-    page.wait_for_timeout(500)
-    take(page, "compare")
-    page.locator("#drawer").get_by_role("button", name="Close").click()
     page.get_by_role("button", name="model…").click()
     page.locator("[data-model=decay_constant]").hover()
     page.wait_for_function("() => Number(document.querySelector('.stack').dataset.laid) > 0")
@@ -169,7 +164,7 @@ def take_straightened(page: Page, address: str) -> None:
 
 
 def take_clip(page: Page, address: str) -> None:
-    """A seed that was followed, with the glass beside the cross."""
+    """A seed that was followed, with the glass beside the cross; a film at its run's cursor."""
     desk_of(page, address, "Sycamore seeds")
     page.get_by_role("link", name="Clips").click()
     page.get_by_role("link", name="Seed from the gallery").click()
@@ -182,6 +177,13 @@ def take_clip(page: Page, address: str) -> None:
     page.mouse.move(box["x"] + 0.498 * box["width"], box["y"] + 0.425 * box["height"])
     page.wait_for_timeout(500)
     take(page, "clip")
+    desk_of(page, address, "Shaft spring")
+    page.get_by_role("link", name="height twice").click()
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(1500)
+    point(page, 0.31, 0.5)
+    page.wait_for_timeout(1500)
+    take(page, "desk-film")
 
 
 def take_formulas(page: Page, address: str) -> None:

@@ -70,6 +70,7 @@ def test_the_demo_world_is_recorded_analysed_reported_and_walked(built, page):
     _the_logarithm_of_how_warm_the_cocoa_is_falls_in_a_line()
     _what_was_found_is_true()
     _the_seed_falls_at_its_terminal_speed()
+    _the_film_and_the_ranger_see_the_same_height()
     _each_finding_stands_on_its_page(page)
 
     count = Experiment.objects.count()
@@ -83,6 +84,22 @@ def _the_seed_falls_at_its_terminal_speed():
     slope = _found(films.SYCAMORE, "A.line.1")["slope"]
     _agrees(slope, -TERMINAL, times=2)
     assert slope.uncertainty < 0.01
+
+
+def _the_film_and_the_ranger_see_the_same_height():
+    clip = Clip.objects.get(experiment__title="Shaft spring")
+    run, filmed = clip.timed_by, clip.run
+    height, seen = (clip.experiment.quantities.get(symbol=one) for one in ("y", "h"))
+    told = columns.over(None, [(run, height), (filmed, seen)])
+    ranger, film = told[run.pk, height.pk].readings, told[filmed.pk, seen.pk].readings
+    assert len(film) == 75
+    off = film.y - np.interp(film.t, ranger.t, ranger.y)
+    u = np.hypot(np.hypot(film.u, film.shared), 0.001)
+    assert np.mean(np.abs(off) > 2 * u) < 0.08
+    assert abs(np.mean(off)) < 2 * np.mean(np.abs(film.shared))
+    peaks = [_found("Shaft spring", f"height twice/{name}") for name in ("A.peak.2", "A.peak.3")]
+    for one, other in zip(*(peak.values() for peak in peaks), strict=True):
+        assert abs(one.value - other.value) < 2 * np.hypot(one.uncertainty, other.uncertainty)
 
 
 def _found(title, name):
