@@ -69,10 +69,10 @@ assert run.kind is KINDS["marked"] and run.planned == "marked every 0.04 s"
 """,
     "A format": """
 import numpy as np
-from galena.core.formats.comma_separated import Column
+from galena.core.formats.sheets import Column, Sheet
 from galena.exchange.formats import FORMATS
-written = FORMATS["tab"].write([], [Column("t / s", np.array([0.0, 1.0]), "%.1f")])
-assert written == b"t / s\\n0.0\\n1.0"
+sheet = Sheet("run 1", (), (Column("t / s", np.array([0.0, 1.0]), "%.1f"),))
+assert b"".join(FORMATS["columns"].stream(sheet)) == b"t/s\\n0.0\\n1.0"
 """,
 }
 

@@ -1,25 +1,26 @@
-"""Formats out: each states its key, its suffix, its media type, and how columns are written."""
+"""Formats out: each states its key, its suffix, its media type, and how tables are written."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
 
-from galena.core.formats import comma_separated
-from galena.core.formats.comma_separated import Column
+from galena.core.formats import comma_separated, office_open, open_document
+from galena.core.formats.sheets import Sheet
 
 
 @dataclass(frozen=True)
 class Format:
-    """A format in which a run can be taken along.
+    """A format in which readings can be taken along.
 
-    write: takes head lines and columns, gives the file; a plain function of a module, so that it
-    can run in a process of its own.
+    stream: gives a table in pieces, as they are sent. write: writes all tables into a file, one
+    sheet each; a plain function of a module, for a process of its own. One of both is there.
     """
 
     key: str
     suffix: str
     media_type: str
-    write: Callable[[Sequence[str], Sequence[Column]], bytes]
+    stream: Callable[[Sheet], Iterator[bytes]] | None = None
+    write: Callable[[list[Sheet], str], None] | None = None
 
 
 _formats: dict[str, Format] = {}
@@ -32,4 +33,10 @@ def register(*formats: Format) -> None:
         _formats[format_out.key] = format_out
 
 
-register(Format("csv", ".csv", "text/csv; charset=utf-8", comma_separated.write))
+register(
+    Format("csv", ".csv", "text/csv; charset=utf-8", stream=comma_separated.write),
+    Format("tsv", ".tsv", "text/tab-separated-values; charset=utf-8",
+           stream=comma_separated.write_tabs),
+    Format("ods", ".ods", open_document.MEDIA_TYPE, write=open_document.write),
+    Format("xlsx", ".xlsx", office_open.MEDIA_TYPE, write=office_open.write),
+)  # fmt: skip

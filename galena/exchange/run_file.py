@@ -5,11 +5,16 @@ from collections.abc import Iterator
 from django.utils.timezone import localtime
 
 from galena.core.errors import FormulaError
-from galena.core.formats.comma_separated import Column
+from galena.core.formats.sheets import Column, Sheet
 from galena.core.units import parse, typeset
 from galena.experiments import columns
 from galena.experiments.data.rows import Column as RunColumn
 from galena.experiments.models import Quantity, Run, Series
+
+
+def sheet_of(run: Run) -> Sheet:
+    """Give a run as a table. Raises SeriesError where it cannot be read."""
+    return Sheet(f"run {run.number}", tuple(head_of(run)), tuple(columns_of(run)))
 
 
 def head_of(run: Run) -> list[str]:

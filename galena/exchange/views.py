@@ -1,43 +1,64 @@
-"""Readings of a run as a file, and a copy of an experiment."""
+"""Readings of a run or of all runs as files, and a copy of an experiment."""
 
-from django.http import Http404, HttpResponse
+from collections.abc import Callable
+
+from django.http import Http404
+from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
-from django.utils.http import content_disposition_header
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
-from galena.core.errors import SeriesError
+from galena.core.errors import SeriesError, TableError
 from galena.core.formats.comma_separated import file_name
-from galena.exchange import duplicating, run_file
-from galena.exchange.formats import FORMATS
+from galena.exchange import duplicating, run_file, sending
+from galena.exchange.formats import FORMATS, Format
 from galena.experiments.access import experiment_for, run_for
 from galena.shell import requested
-from galena.shell.worker import WORKERS, WorkerError
-
-LONG = 20_000  # readings from which the writing would hold up the live feed
+from galena.shell.worker import WorkerError
 
 
+@require_GET
 def file_of_run(request, experiment_id: int, number: int, key: str):
     """Give a run as a file, with names, units and conditions in its head."""
     run = run_for(request, experiment_id, number)
+
+    def file(chosen: Format) -> HttpResponseBase:
+        name = file_name(run.experiment.title, f"run {run.number}", run.label)
+        return sending.single(chosen, run_file.sheet_of(run), name)
+
+    return _file(request, key, file)
+
+
+@require_GET
+def file_of_all(request, experiment_id: int, key: str):
+    """Give all runs as one file: a sheet each, or a zip with a file each."""
+    experiment = experiment_for(request, experiment_id)
+
+    def file(chosen: Format) -> HttpResponseBase:
+        runs = list(experiment.runs.kept())
+        if not runs:
+            raise TableError("There are no runs yet.")
+        sheets = [run_file.sheet_of(run) for run in runs]
+        names = sending.names_of(experiment.title, [(run.number, run.label) for run in runs])
+        name = file_name(experiment.title, f"{len(runs)} runs")
+        return sending.several(chosen, sheets, names, name)
+
+    return _file(request, key, file)
+
+
+def _file(request, key: str, file: Callable[[Format], HttpResponseBase]) -> HttpResponseBase:
+    """Answer with a file in a format, or say why it cannot be made."""
     if key not in FORMATS:
         raise Http404
-    chosen = FORMATS[key]
     try:
-        columns, head = run_file.columns_of(run), run_file.head_of(run)
+        return file(FORMATS[key])
     except SeriesError as error:
         context = {"title": "This run cannot be read", "message": str(error)}
         return render(request, "shell/error.html", context, status=409)
-    is_long = max((column.numbers.size for column in columns), default=0) > LONG
-    try:
-        written = (
-            WORKERS.do(chosen.write, head, columns) if is_long else chosen.write(head, columns)
-        )
+    except TableError as error:
+        context = {"title": "There is no such file", "message": str(error)}
+        return render(request, "shell/error.html", context, status=422)
     except WorkerError as error:
         return requested.refused(request, str(error), "This file could not be made", status=503)
-    name = file_name(run.experiment.title, f"run {run.number}", run.label) + chosen.suffix
-    response = HttpResponse(written, content_type=chosen.media_type)
-    response["Content-Disposition"] = content_disposition_header(True, name)
-    return response
 
 
 @require_POST

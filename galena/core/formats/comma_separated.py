@@ -5,46 +5,43 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator
 
-import numpy as np
-from numpy.typing import NDArray
+from galena.core.formats.sheets import Sheet
 
+_AT_ONCE = 5000  # rows: a piece takes a few milliseconds, in which nothing else is held up
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _ODD = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*\u202a-\u202e\u2066-\u2069]+')
 
 
-@dataclass(frozen=True)
-class Column:
-    """A column: its heading, its numbers, shape (n,), and how each is written, as in `%.6f`."""
+def write(sheet: Sheet, separator: str = ",") -> Iterator[bytes]:
+    """Write head lines, each after `# `, the headings, and the rows, in pieces of many rows.
 
-    heading: str
-    numbers: NDArray[np.float64]
-    form: str
-
-
-def write(head: Sequence[str], columns: Sequence[Column]) -> bytes:
-    """Write head lines, each after `# `, the headings, and the rows; shorter columns end early.
-
-    UTF-8 with a byte order mark, by which spreadsheets know it. No cell of a head line or
-    heading is taken for a formula, and none opens a quotation.
+    Shorter columns end early. UTF-8 with a byte order mark, by which spreadsheets know it. No cell
+    of a head line or heading is taken for a formula, and none opens a quotation.
     """
     out = io.StringIO(newline="")
-    rows = csv.writer(out)
-    for line in head:
+    rows = csv.writer(out, delimiter=separator)
+    for line in sheet.head:
         # Commas part cells here too, so that a line stays a comment; its quotation marks are
         # typeset ones, which open no cell.
         text = " ".join(line.split()).replace('"', "”")
-        rows.writerow([harmless(cell) for cell in f"# {text}".split(",")])
-    rows.writerow([harmless(column.heading) for column in columns])
-    count = max((column.numbers.size for column in columns), default=0)
-    texts = []
-    for column in columns:
-        cells = np.char.mod(column.form, column.numbers).tolist()
-        texts.append(cells + [""] * (count - len(cells)))
-    out.write("".join(",".join(row) + "\r\n" for row in zip(*texts, strict=True)))
-    return out.getvalue().encode("utf-8-sig")
+        rows.writerow([harmless(cell) for cell in f"# {text}".split(separator)])
+    rows.writerow([harmless(column.heading) for column in sheet.columns])
+    yield out.getvalue().encode("utf-8-sig")
+    for first in range(0, sheet.rows, _AT_ONCE):
+        count = min(_AT_ONCE, sheet.rows - first)
+        texts = []
+        for column in sheet.columns:
+            values = column.numbers[first : first + count].tolist()
+            texts.append([*map(column.form.__mod__, values), *[""] * (count - len(values))])
+        piece = "".join(separator.join(row) + "\r\n" for row in zip(*texts, strict=True))
+        yield piece.encode()
+
+
+def write_tabs(sheet: Sheet) -> Iterator[bytes]:
+    """Write the same with tabs between the cells."""
+    return write(sheet, "\t")
 
 
 def harmless(text: str) -> str:

@@ -200,4 +200,4 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
 
 def seconds(stamps: NDArray[np.int64], origin_us: int, scale: float = 1.0) -> NDArray[np.float64]:
     """Turn the time stamps of a device's clock, in µs, into seconds since the run's t = 0."""
-    return np.asarray((stamps - origin_us) * (scale / 1e6), dtype=np.float64)
+    return np.asarray((stamps - origin_us) * scale / 1e6, dtype=np.float64)

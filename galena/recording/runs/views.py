@@ -6,6 +6,7 @@ from django.views.decorators.http import require_POST
 
 from galena.bench.models import Calibration
 from galena.core.errors import GalenaError
+from galena.exchange.formats import FORMATS
 from galena.experiments import flows, repeats
 from galena.experiments.access import experiment_for, run_for
 from galena.experiments.models import Experiment, Run, Series
@@ -146,6 +147,7 @@ def answer_facts(
             for one in run.experiment.conditions.all()
         ],
         "corrections": recalibrating.corrections_of([marked])[marked.pk],
+        "formats": [(key, key.upper()) for key in FORMATS],
         "trouble": trouble,
         "saved": changed,
     }
