@@ -13,6 +13,7 @@ from galena.clips.errors import ClipError
 from galena.clips.models import Axes, Clip, Mark, Scale, SlantedPlane
 from galena.clips.preparing import WORKERS
 from galena.core.numbers import fixed
+from galena.desk.drawing.paper import FAMILY
 from galena.experiments.models import Experiment
 from galena.experiments.pictures import Picture, PictureKind
 from galena.shell.marks import mark_of
@@ -106,7 +107,7 @@ def _embedded(still: bytes, clip: Clip) -> str:
 def _svg(drawn: str, width: float, height: float) -> str:
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width:g} {height:g}" '
-        f'font-family="Source Sans 3, sans-serif">{drawn}</svg>'
+        f'font-family="{FAMILY}">{drawn}</svg>'
     )
 
 

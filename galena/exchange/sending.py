@@ -97,9 +97,8 @@ def _of_file(path: Path, then: Callable[[], None]) -> HttpResponseBase:
         file.close()
         then()
 
-    response = StreamingHttpResponse(_as_they_come(iter(lambda: file.read(_PIECE), b"")))
-    response._resource_closers.append(close)
-    return response
+    pieces = iter(lambda: file.read(_PIECE), b"")
+    return StreamingHttpResponse(_as_they_come(pieces, close))
 
 
 def _named(response: HttpResponseBase, name: str, media_type: str) -> HttpResponseBase:
@@ -108,7 +107,16 @@ def _named(response: HttpResponseBase, name: str, media_type: str) -> HttpRespon
     return response
 
 
-async def _as_they_come(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
+async def _as_they_come(
+    pieces: Iterator[bytes], then: Callable[[], None] = lambda: None
+) -> AsyncIterator[bytes]:
     """Give pieces without holding up what else the server does while one is made."""
-    while piece := await sync_to_async(next, thread_sensitive=False)(pieces, b""):
-        yield piece
+
+    def following() -> bytes:
+        return next(pieces, b"")
+
+    try:
+        while piece := await sync_to_async(following, thread_sensitive=False)():
+            yield piece
+    finally:
+        then()

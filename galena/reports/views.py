@@ -11,8 +11,8 @@ from galena.desk.sheets.flows import first_sheet
 from galena.experiments.access import experiment_for
 from galena.experiments.views import rail_context
 from galena.reports import flows, writing
-from galena.reports.pdf import make_pdf
 from galena.shell import requested
+from galena.shell.pdf import make_pdf
 from galena.shell.worker import WORKERS, WorkerError
 
 

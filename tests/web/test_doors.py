@@ -25,7 +25,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
 from galena.experiments import table_flows
 from galena.reports import marked_up
-from galena.reports.pdf import make_pdf
+from galena.shell.pdf import make_pdf
 from galena.shell.worker import WorkerError
 from tests import making
 from tests.waiting import until

@@ -1,6 +1,6 @@
 """What a graph shows on paper, in the list of experiments and for download."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from galena.desk.models import Trace as Shown
 from galena.desk.traces.drawn import Drawn, drawn
 from galena.shell.marks import FILLINGS, QUANTITY_DASHES, Mark, mark_of
 
+LOWEST = 150  # pixels of a graph in a stack
 FEW = 120  # readings up to which each gets its mark and no line joins them
 Label = tuple[str, str]  # symbol and unit
 
@@ -76,10 +77,46 @@ class Figure:
 def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = False) -> Figure:
     """Make the figure of a sheet's first graph as it stands, showing all readings."""
     graph = next((one for one in sheet.graphs.all() if one.residuals_of_id is None), None)
-    traces = list(graph.traces.all()) if graph else []
     shown = [one for one in drawn(sheet) if graph and one.trace.graph_id == graph.pk]
     x_limits = window.x_limits(sheet, [one.read for one in shown])
     spans = cards.of_sheet(sheet).spans if not bare else []
+    return _of_graph(sheet, graph, shown, spans, x_limits, size, bare=bare)
+
+
+def stack(sheet: Sheet, *, width: int = 760, height: int = 470) -> list[Figure]:
+    """Make the figures of all graphs of a sheet, one under the other, with the limits they have."""
+    graphs = list(sheet.graphs.all())
+    everything = drawn(sheet)
+    view = sheet.x_view
+    lo, hi = window.x_limits(sheet, [one.read for one in everything])
+    x_limits = (lo if view.lo is None else view.lo, hi if view.hi is None else view.hi)
+    spans = cards.of_sheet(sheet).spans
+    each = max(LOWEST, height // max(1, len(graphs)))
+    figures = []
+    for place, graph in enumerate(graphs):
+        shown = [one for one in everything if one.trace.graph_id == graph.pk]
+        made = _of_graph(sheet, graph, shown, spans, x_limits, (width, each))
+        # letters stand over the first graph only; the stretches go through all
+        letters = made.spans if place == 0 else tuple(("", lo, hi) for _, lo, hi in made.spans)
+        figures.append(replace(made, uprights=_as_set(graph, made.uprights), spans=letters))
+    return figures
+
+
+def _as_set(graph: Graph, uprights: dict[str, Upright]) -> dict[str, Upright]:
+    """Give the axes with the limits that a hand has set, where it has."""
+    limited = {}
+    for side, upright in uprights.items():
+        view, (lo, hi) = graph.view(side), upright.limits
+        limits = (lo if view.lo is None else view.lo, hi if view.hi is None else view.hi)
+        limited[side] = replace(upright, limits=limits)
+    return limited
+
+
+def _of_graph(
+    sheet: Sheet, graph: Graph | None, shown: list[Drawn], spans: list[cards.SpanCard],
+    x_limits: tuple[float, float], size: tuple[int, int], *, bare: bool = False,
+) -> Figure:  # fmt: skip
+    traces = list(graph.traces.all()) if graph else []
     rows = [row for card in spans for row in card.rows]
     sides = {trace.quantity_id: trace.side for trace in traces}
     used = {row.finding.span_id for row in rows}

@@ -17,6 +17,7 @@ HAIRLINE, SPAN = LIGHT["paper-hairline"], LIGHT["paper-span"]
 Marked = tuple[tuple[float, str], ...]  # places on an axis with what is written there
 MARKS_A_LINE = 9
 UPRIGHT = 54  # the width of an axis at the right with its numbers and its label
+FAMILY = "'Source Sans 3', sans-serif"  # quoted: a bare name of a font may hold no number
 _ITALIC = 'font-family="STIX Two Text, serif" font-style="italic" font-size="15"'
 _INSIDE = 0.58  # how large the hollow of a mark is beside the mark
 
@@ -51,7 +52,7 @@ class _Drawing:
         width, height = figure.size
         yield (
             f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" '
-            f'width="{width}" height="{height}" font-family="Source Sans 3, sans-serif" '
+            f'width="{width}" height="{height}" font-family="{FAMILY}" '
             f'font-size="13" fill="{INK}">'
         )
         left, top, right, bottom = self.box

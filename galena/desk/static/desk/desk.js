@@ -5,6 +5,7 @@ import { WINDOW } from "../shell/js/frame.js";
 import { Hand } from "./hand.js";
 import "./axis_form.js";
 import "./gallery.js";
+import "./picture.js";
 import { showDrawer } from "./drawer.js";
 import { all, front, ledger, reloadSheets, renew as renewSheets, sheetOf } from "./sheets.js";
 

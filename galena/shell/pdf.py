@@ -1,4 +1,4 @@
-"""The report as PDF. Imports no Django: it runs in the worker process of `shell.press`."""
+"""Pages as PDF. Imports no Django: it runs in a worker process."""
 
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
