@@ -4,6 +4,7 @@ import { listen } from "../shell/js/live.js";
 import { WINDOW } from "../shell/js/frame.js";
 import { Hand } from "./hand.js";
 import "./axis_form.js";
+import "./copying.js";
 import "./gallery.js";
 import "./picture.js";
 import { showDrawer } from "./drawer.js";

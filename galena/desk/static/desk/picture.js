@@ -57,3 +57,5 @@ document.addEventListener("click", async (event) => {
         : `This picture could not be made. ${error.message}`;
   }
 });
+
+export {};
