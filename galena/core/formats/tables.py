@@ -10,6 +10,7 @@ import codecs
 import csv
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,12 +19,18 @@ from numpy.typing import NDArray
 
 from galena.core import numbers
 from galena.core.errors import TableError
+from galena.core.formats.clock_times import is_date, is_time_of_day, seconds_from_first
+from galena.core.formats.framing import framed
 from galena.core.formats.heads import Head, apart, head_or_name
+from galena.core.formats.spreadsheets import is_workbook, rows_of
 
-Separator = Literal["\t", ";", ",", " ", ""]
+Separator = Literal["\t", ";", "|", ",", " ", ""]
 Mark = Literal[".", ","]
 MOST_TROUBLES = 20
-_IN_WORDS = {"\t": "tabs", ";": "semicolons", ",": "commas", " ": "blanks"}
+MOST_COLUMNS, MOST_ROWS = 200, 2_000_000
+FEW = 20_000  # rows: of more the texts of the cells are not kept
+_NO_DIGITS = re.compile(r"[^\d.,eE+\-\n]")  # what a plain number has none of
+_IN_WORDS = {"\t": "tabs", ";": "semicolons", "|": "strokes", ",": "commas", " ": "blanks"}
 _NUMBER = re.compile(numbers.NUMBER, re.ASCII)
 _WORD = re.compile(r"[^\W\d_]")
 _BETWEEN_DIGITS = re.compile(r"(?<=\d),(?=\d)")
@@ -34,7 +41,8 @@ _INVISIBLE = "".join(one for one in numbers.BLANKS if one != " ")
 class Column:
     """A column: its head, its numbers, shape (n,), NaN where a cell is empty or no number.
 
-    `texts` has the digits of each cell as they were written, with a point for the decimals.
+    `texts` has the digits of each cell as they were written, with a point for the decimals; of
+    many rows none. kind: `time` for what was a time of day or a date.
     """
 
     name: str
@@ -42,13 +50,15 @@ class Column:
     unit: str
     values: NDArray[np.float64]
     texts: tuple[str, ...]
+    kind: Literal["number", "time"] = "number"
 
 
 @dataclass(frozen=True)
 class Understood:
     """A table and what was taken for its separator and its decimal mark.
 
-    troubles: a sentence for each cell that holds something other than a number.
+    troubles: a sentence for each cell that holds something other than a number. left_out: lines
+    before, in and after the table that are none of it.
     """
 
     columns: tuple[Column, ...]
@@ -56,6 +66,7 @@ class Understood:
     decimal_mark: Mark
     troubles: tuple[str, ...]
     heads: tuple[Head, ...] = ()
+    left_out: tuple[str, ...] = ()
 
     @property
     def took(self) -> str:
@@ -67,43 +78,98 @@ class Understood:
         return f"{len(self.columns)} columns, separated by {between}; decimals with {decimals}"
 
 
-def understand(data: bytes, name: str = "") -> Understood:
-    """Read a table of numbers from text in any usual form.
+def understand(
+    data: bytes, name: str = "", *, separator: Separator | None = None,
+    decimal_mark: Mark | None = None, sheet: str = "",
+) -> Understood:  # fmt: skip
+    """Read a table of numbers from a text in any usual form, or from a workbook.
 
-    data: UTF-8, UTF-16 with its mark, or Windows-1252; name: of its file, for what is said.
+    data: UTF-8, UTF-16 with its mark, or Windows-1252; or a workbook, whose sheet is the first
+    that has numbers, unless one is named. name: of its file, for what is said. separator,
+    decimal_mark: what they are, where a person says so.
 
-    Columns are separated by tabs, semicolons, commas or runs of blanks. Commas separate under a
-    head that has commas, where a blank follows them, where a cell has several, and beside
+    Columns are separated by tabs, semicolons, commas, strokes or runs of blanks. Commas separate
+    under a head that has commas, where a blank follows them, where a cell has several, and beside
     decimal points; otherwise `1,2` is a decimal number. Blanks group thousands (full groups of
     three digits) only where something else separates. A first line without any number is the
-    heads. Raises TableError where there is nothing to read.
+    heads, with units under the names if the next line has them. What stands before and after the
+    table, and comments, are left out and told. A column of times of day or dates becomes seconds
+    from its first. Raises TableError where there is nothing to read.
     """
-    lines = [line.strip("\r") for line in _decoded(data).split("\n")]
-    while lines and not lines[-1].strip():
-        lines.pop()
-    while lines and not lines[0].strip():
-        lines.pop(0)
-    if not lines:
+    if is_workbook(data):
+        rows = [row for row in rows_of(data, sheet) if any(row)]
+        if not rows:
+            raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
+        found = framed("\n".join("\t".join(row) for row in rows))
+        separator, decimal_mark = "\t", "."
+    else:
+        if _is_binary(data):
+            raise TableError(f"{name or 'This file'} holds no text and is no workbook.")
+        found = framed(_decoded(data))
+    lines = list(found.lines)
+    if not any(line.strip() for line in lines):
         raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
-    separator = _separator(lines)
-    rows = _cut(lines, separator)
-    has_heads = len(rows) > 1 and any(rows[0]) and not any(map(_looks_like_number, rows[0]))
-    body = rows[1:] if has_heads else rows
-    width = max(len(row) for row in body)
+    chosen = separator if separator is not None else _separator(lines, found.stated)
+    (first,) = _cut(lines[:1], chosen)
+    has_heads = len(lines) > 1 and any(first) and not any(map(_looks_like_number, first))
+    cells_of = _cells(lines[1:] if has_heads else lines, chosen)
+    if not cells_of:
+        raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
     heads: tuple[Head, ...] = ()
     if has_heads:
-        cells = rows[0] if separator != " " else apart(lines[0], width)
-        heads = tuple(head_or_name(cell) for cell in cells or ())
-        width = max(width, len(heads))
-    body = [row + [""] * (width - len(row)) for row in body]
-    mark, grouping = _marks([cell for row in body for cell in row if cell], separator)
-    texts, troubles = _read(body, mark, grouping, separator)
-    named = heads + (Head(),) * (width - len(heads))
-    columns = tuple(
-        Column(of.name, of.symbol, of.unit, _values(cells), cells)
-        for of, cells in zip(named, texts, strict=True)
-    )
-    return Understood(columns, separator, mark, troubles, heads)
+        cells = first if chosen != " " else apart(lines[0], len(cells_of))
+        heads = tuple(head_or_name(cell) for cell in cells or ())[:MOST_COLUMNS]
+        empty = [""] * len(cells_of[0])
+        cells_of += [list(empty) for _ in range(len(heads) - len(cells_of))]
+    cells_of, heads = _days_with_times(cells_of, heads)
+    is_named = len(heads) == len(cells_of) and heads[-1] != Head()
+    if len(cells_of) > 1 and not any(cells_of[-1]) and not is_named:
+        cells_of = cells_of[:-1]  # every line ends with a separator
+    columns, mark, troubles = _read_columns(cells_of, heads, chosen, decimal_mark)
+    return Understood(columns, chosen, mark, troubles, heads[: len(columns)], found.left_out)
+
+
+def _cells(lines: list[str], separator: Separator) -> list[list[str]]:
+    """Give the columns of some lines, all as long; shorter rows end early, empty ones are none.
+
+    Raises TableError where there are too many.
+    """
+    if len(lines) > MOST_ROWS:
+        raise TableError(f"A table has at most {MOST_ROWS:,} rows; this one has {len(lines):,}.")
+    if len(lines) > FEW and (regular := _regular(lines, separator)):
+        return regular
+    rows = _cut(lines, separator)
+    width = max(len(row) for row in rows)
+    if width > MOST_COLUMNS:
+        raise TableError(f"A table has at most {MOST_COLUMNS} columns; this one has {width}.")
+    if width > 1:
+        rows = [row for row in rows if any(row)]
+    if not all(len(row) == width for row in rows):
+        rows = [row + [""] * (width - len(row)) for row in rows]
+    return [list(column) for column in zip(*rows, strict=True)]
+
+
+def _regular(lines: list[str], separator: Separator) -> list[list[str]] | None:
+    """Give the columns of many lines that all have as many cells; None where they have not."""
+    if separator in (" ", ""):
+        return None
+    width = lines[0].count(separator) + 1
+    if width > MOST_COLUMNS or any(line.count(separator) != width - 1 for line in lines):
+        return None
+    text = separator.join(lines)
+    if '"' in text:
+        return None
+    cells = text.split(separator)
+    if any(blank in text for blank in " \xa0\u2009\u202f"):
+        cells = [cell.strip() for cell in cells]
+    return [cells[place::width] for place in range(width)]
+
+
+def _is_binary(data: bytes) -> bool:
+    start = data[:4096]
+    if start.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
+        return False
+    return b"\x00" in start or start.startswith((b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8"))
 
 
 def _decoded(data: bytes) -> str:
@@ -115,9 +181,110 @@ def _decoded(data: bytes) -> str:
         return data.decode("cp1252", errors="replace")
 
 
-def _separator(lines: list[str]) -> Separator:
+def _days_with_times(
+    columns: list[list[str]], heads: tuple[Head, ...]
+) -> tuple[list[list[str]], tuple[Head, ...]]:
+    """Put a column of days and the column of times after it together."""
+    for place in range(len(columns) - 1):
+        days, times = columns[place], columns[place + 1]
+        first = next((row for row in range(len(days)) if days[row] and times[row]), None)
+        if first is None or not (is_date(days[first]) and is_time_of_day(times[first])):
+            continue
+        both = [f"{day} {time}".strip() for day, time in zip(days, times, strict=True)]
+        kept = heads[: place + 1] + heads[place + 2 :]
+        return [*columns[:place], both, *columns[place + 2 :]], kept
+    return columns, heads
+
+
+def _read_columns(
+    cells_of: list[list[str]], heads: tuple[Head, ...], separator: Separator, said: Mark | None
+) -> tuple[tuple[Column, ...], Mark, tuple[str, ...]]:
+    """Read columns as numbers or times; gives them, the decimal mark, and what is neither."""
+    times = {place: seconds_from_first(cells) for place, cells in enumerate(cells_of)}
+    numeric = [cells for place, cells in enumerate(cells_of) if times[place] is None]
+    mark, grouping = _marks([cell for cells in numeric for cell in _some(cells)], separator)
+    if said is not None and said != mark:
+        mark, grouping = said, "," if said == "." else "."
+    troubles = _Troubles()
+    columns = []
+    for place, cells in enumerate(cells_of):
+        of = heads[place] if place < len(heads) else Head()
+        seconds = times[place]
+        if seconds is not None:
+            texts = tuple("" if math.isnan(one) else f"{one:.6f}" for one in seconds.tolist())
+            columns.append(Column(of.name, of.symbol or "t", "s", seconds, texts, "time"))
+            continue
+        values = _fast(cells, mark, grouping) if len(cells) > FEW else None
+        if values is not None:
+            columns.append(Column(of.name, of.symbol, of.unit, values, ()))
+            continue
+        texts = tuple(_texts(cells, place, mark, grouping, separator, troubles))
+        columns.append(Column(of.name, of.symbol, of.unit, _values(texts), texts))
+    return tuple(columns), mark, troubles.told
+
+
+def _some(cells: list[str]) -> list[str]:
+    """Give the cells that are not empty, of many those at both ends: they tell how all look."""
+    some = cells if len(cells) <= 2 * FEW else cells[:FEW] + cells[-FEW:]
+    return [cell for cell in some if cell]
+
+
+def _fast(cells: list[str], mark: Mark, grouping: str) -> NDArray[np.float64] | None:
+    """Read many cells that are all plain numbers or empty; None where one is not."""
+    joined = "\n".join(cells)
+    if grouping or _NO_DIGITS.search(joined):
+        return None
+    if mark == ",":
+        joined = joined.replace(",", ".")
+    try:
+        values = [float(cell) if cell else math.nan for cell in joined.split("\n")]
+    except ValueError:
+        return None
+    table = np.array(values, dtype=np.float64)
+    return None if np.isinf(table).any() else table
+
+
+class _Troubles:
+    """Sentences on cells that are no numbers, in the order of the rows; many are counted."""
+
+    def __init__(self) -> None:
+        self._listed: list[tuple[int, int, str]] = []
+
+    def add(self, row: int, place: int, cell: str) -> None:
+        self._listed.append((row, place, cell if len(cell) <= 30 else cell[:30] + "…"))
+
+    @property
+    def told(self) -> tuple[str, ...]:
+        self._listed.sort(key=lambda one: one[:2])
+        sentences = [
+            f"“{cell}” in row {row}, column {place + 1} is not a number."
+            for row, place, cell in self._listed[:MOST_TROUBLES]
+        ]
+        if more := len(self._listed) - len(sentences):
+            sentences.append(f"{more} more cells are not numbers.")
+        return tuple(sentences)
+
+
+def _texts(
+    cells: list[str], place: int, mark: Mark, grouping: str, separator: Separator,
+    troubles: _Troubles,
+) -> Iterator[str]:  # fmt: skip
+    """Give the digits of each cell; what is no number is told and left empty."""
+    for row, cell in enumerate(cells, start=1):
+        try:
+            yield _digits(cell, mark, grouping, separator) if cell else ""
+        except ValueError:
+            troubles.add(row, place, cell)
+            yield ""
+
+
+def _separator(lines: list[str], stated: str) -> Separator:
     filled = [line for line in lines if line.strip()]
-    for mark in ("\t", ";"):
+    marks: tuple[Separator, ...] = ("\t", ";", "|", ",")
+    for mark in marks:
+        if stated == mark:
+            return mark
+    for mark in marks[:3]:
         if any(mark in line for line in filled):
             return mark
     has_heads = len(filled) > 1 and _WORD.search(_NUMBER.sub("", filled[0])) is not None
@@ -188,29 +355,6 @@ def _marks(cells: list[str], separator: Separator) -> tuple[Mark, str]:
 def _is_grouped(cell: str, mark: str) -> bool:
     whole = rf"[-+{numbers.MINUS}]?\d{{1,3}}(?:{re.escape(mark)}\d{{3}})+"
     return re.fullmatch(whole, cell, re.ASCII) is not None
-
-
-def _read(
-    rows: list[list[str]], mark: Mark, grouping: str, separator: Separator
-) -> tuple[list[tuple[str, ...]], tuple[str, ...]]:
-    """Give the columns as texts of digits, and what is wrong with cells that are no numbers."""
-    troubles: list[str] = []
-    more = 0
-    columns: list[list[str]] = [[] for _ in rows[0]]
-    for number, row in enumerate(rows, start=1):
-        for place, cell in enumerate(row):
-            try:
-                columns[place].append(_digits(cell, mark, grouping, separator) if cell else "")
-            except ValueError:
-                columns[place].append("")
-                more += len(troubles) >= MOST_TROUBLES
-                if len(troubles) < MOST_TROUBLES:
-                    shown = cell if len(cell) <= 30 else cell[:30] + "…"
-                    where = f"row {number}, column {place + 1}"
-                    troubles.append(f"“{shown}” in {where} is not a number.")
-    if more:
-        troubles.append(f"{more} more cells are not numbers.")
-    return [tuple(column) for column in columns], tuple(troubles)
 
 
 def _digits(cell: str, mark: Mark, grouping: str, separator: Separator) -> str:
