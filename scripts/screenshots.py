@@ -178,7 +178,7 @@ def take_clip(page: Page, address: str) -> None:
     page.wait_for_timeout(500)
     take(page, "clip")
     desk_of(page, address, "Shaft spring")
-    page.get_by_role("link", name="height twice").click()
+    page.get_by_role("button", name="height twice").click()
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(1500)
     point(page, 0.31, 0.5)

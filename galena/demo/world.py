@@ -54,6 +54,7 @@ STRAIGHTENED: dict[str, Callable[[Experiment, Person], None]] = {
     "Wing in the wind duct": straightened.wing,
     TYPED: straightened.gangway,
 }
+FILMED: dict[str, Callable[[Experiment, Person], object]] = {"Shaft spring": films.shaft_spring}
 LAST = TO_TRY[-1][0]
 AT_ONCE = 4  # rigs that record side by side
 
@@ -82,11 +83,9 @@ def build() -> None:
             task.result()
     typed = experiment_flows.create(ada, TYPED)
     for experiment in (*experiments, typed):
-        if experiment.title in ANALYSED:
-            ANALYSED[experiment.title](experiment, ada)
-        if experiment.title in STRAIGHTENED:
-            STRAIGHTENED[experiment.title](experiment, ada)
-    films.shaft_spring(Experiment.objects.get(owner=ada, title="Shaft spring"), ada)
+        for work in (ANALYSED, STRAIGHTENED, FILMED):
+            if experiment.title in work:
+                work[experiment.title](experiment, ada)
     films.sycamore_seeds(experiment_flows.create(ada, films.SYCAMORE), ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)

@@ -297,6 +297,7 @@ def test_a_world_that_was_broken_off_is_built_anew(db, monkeypatch):
     monkeypatch.setattr(world, "_in_thread", lambda record, one, who: record(one, who))
     monkeypatch.setattr(world, "ANALYSED", {})
     monkeypatch.setattr(world, "STRAIGHTENED", {})
+    monkeypatch.setattr(world, "FILMED", {})
     monkeypatch.setattr(films, "sycamore_seeds", lambda experiment, person: None)
     world.build()
     Experiment.objects.get(title=world.LAST).delete()

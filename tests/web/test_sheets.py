@@ -374,3 +374,18 @@ def test_one_quantity_alone_keeps_the_marks_and_dashes_of_its_runs(both):
     drawing = figure.of_sheet(first(both))
     assert [one.filling for one in drawing.traces] == [None]
     assert list(drawing.uprights) == ["left"] and figure.told_apart(first(both))[0][1] == ""
+
+
+def test_a_page_that_still_asks_for_a_removed_sheet_gets_nothing_and_no_fault(
+    as_ada, experiment, client, tern
+):
+    gone = sheet_flows.first_sheet(experiment).pk + 1  # as after an undo
+    urls = [
+        reverse(name, args=[experiment.pk, gone]) for name in ("desk-data", "desk-at", "ledger")
+    ]
+    for url in urls:
+        answer = as_ada.get(url, {"x": "1"})
+        assert (answer.status_code, answer.content) == (204, b"")
+    client.force_login(tern)
+    for url in urls:
+        assert client.get(url).status_code == 404

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 
 from galena.core.errors import GalenaError, SeriesError, UnknownSymbolError
@@ -23,6 +23,18 @@ def sheet_for(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet:
     experiment = experiment_for(request, experiment_id)
     sheet = next((one for one in sheets_of(experiment) if one.pk == sheet_id), None)
     return sheet or get_object_or_404(experiment.sheets, pk=sheet_id)
+
+
+def sheet_or_none(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet | None:
+    """Give a sheet as `sheet_for` does; None where the experiment has it no more.
+
+    A page may still ask for what it shows while another one, or an undo, has removed it.
+    """
+    try:
+        return sheet_for(request, experiment_id, sheet_id)
+    except Http404:
+        experiment_for(request, experiment_id)  # of somebody else's nothing is told
+        return None
 
 
 def front_of(request: HttpRequest, experiment: Experiment, sheets: list[Sheet]) -> Sheet:

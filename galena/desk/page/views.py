@@ -34,7 +34,9 @@ def page(request, experiment_id: int):
 
 def data(request, experiment_id: int, sheet_id: int):
     """Give the readings of a window for the painter."""
-    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+    sheet = responses.sheet_or_none(request, experiment_id, sheet_id)
+    if sheet is None:
+        return HttpResponse(status=204)
     got = request.GET
     lo, hi = (requested.end(got[end], end) if end in got else None for end in ("lo", "hi"))
     columns = requested.whole(
@@ -51,7 +53,9 @@ def data(request, experiment_id: int, sheet_id: int):
 
 def at(request, experiment_id: int, sheet_id: int):
     """Read the graphs at a place."""
-    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+    sheet = responses.sheet_or_none(request, experiment_id, sheet_id)
+    if sheet is None:
+        return HttpResponse(status=204)
     try:
         if "row" in request.GET:
             number = requested.key(request.GET.get("run"))
@@ -68,7 +72,9 @@ def at(request, experiment_id: int, sheet_id: int):
 
 def show_ledger(request, experiment_id: int, sheet_id: int):
     """Give the ledger of a sheet as it is now."""
-    sheet = responses.sheet_for(request, experiment_id, sheet_id)
+    sheet = responses.sheet_or_none(request, experiment_id, sheet_id)
+    if sheet is None:
+        return HttpResponse(status=204)
     responses.open_card(request, sheet, requested.key_or_none(request.GET.get("open")))
     return responses.show_ledger(request, sheet)
 

@@ -257,7 +257,7 @@ export class Sheet {
     const answer = await fetch(`${this.section.dataset.at}?${new URLSearchParams(what)}`).catch(
       () => null,
     );
-    if (!answer?.ok) return null;
+    if (answer?.status !== 200) return null; // 204: the sheet is gone, removed or undone
     const answered = await answer.json();
     return answered.trouble ? null : answered;
   }

@@ -39,8 +39,9 @@ export class Window {
     }
     try {
       const answer = await fetch(`${this.url}?${query}`);
-      if (answer.ok) this.unpack(await answer.arrayBuffer());
-      else
+      if (answer.status === 200) this.unpack(await answer.arrayBuffer());
+      else if (answer.status !== 204)
+        // 204: the sheet is gone, removed or undone
         this.trouble =
           answer.status === 409
             ? await answer.text()
