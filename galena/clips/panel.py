@@ -28,7 +28,7 @@ def panel_context(
     plane = SlantedPlane.objects.filter(clip=clip).first()
     objects = list(clip.tracked.all())
     current = _chosen(request, objects, chosen)
-    found = measured(clip)
+    result = measured(clip)
     tied_moments = list(clip.ties.select_related("run").order_by("run__number", "pk"))
     typed_plane = request.POST if trouble and act == "plane" else {}
     undone = "scale" if scale is None and plane is None else "axes" if axes is None else "marks"
@@ -37,7 +37,7 @@ def panel_context(
         "plane": plane, "corners": _corner_fields(plane, typed_plane),
         "objects": [(one, mark_of(one.number)) for one in objects], "chosen": current,
         "act": act if act in ACTS else undone, "trouble": trouble,
-        "pixel": _pixel(clip, scale), "marked": found.pictures.size,
+        "pixel": _pixel(clip, scale), "marked": result.pictures.size,
         "of": len(range(clip.start, clip.stop + 1, clip.every)),
         "typed": request.POST if trouble and act != "plane" else {},
         "typed_plane": typed_plane,
@@ -48,7 +48,7 @@ def panel_context(
         "runs": clip.experiment.runs.kept().of_kind(is_recorded=True),
         "can_have_centre": clip.run is not None and len(objects) > 1,
         "speed": tracked_run.speed_of(current) if current else None,
-        "rows": _rows(found, current), "unit": found.unit or "px",
+        "rows": _rows(result, current), "unit": result.unit or "px",
         "drawn": _drawn(clip, scale, axes, plane), "ticks": clip.ticks.tolist(),
         "marks": as_json(),
     }  # fmt: skip
@@ -88,16 +88,16 @@ def _corner_fields(plane: SlantedPlane | None, typed: Mapping[str, str]) -> list
     return [(name, typed.get(name, str(value))) for name, value in fields]
 
 
-def _rows(found: Measured, chosen: TrackedObject | None) -> list[dict]:
+def _rows(result: Measured, chosen: TrackedObject | None) -> list[dict]:
     """Write the positions of an object, a row a picture."""
-    track = next((one for one in found.tracks if chosen and one.tracked.pk == chosen.pk), None)
+    track = next((one for one in result.tracks if chosen and one.tracked.pk == chosen.pk), None)
     if track is None:
         return []
     decimals = tracked_run.decimals_of_two_digits(float(track.u.min()) if track.u.size else 1.0)
     return [
         {"picture": int(picture) + 1, "t": numbers.fixed(t, TIME_DECIMALS),
          "x": numbers.fixed(x, decimals), "y": numbers.fixed(y, decimals)}
-        for picture, t, (x, y) in zip(found.pictures, found.times, track.places, strict=True)
+        for picture, t, (x, y) in zip(result.pictures, result.times, track.places, strict=True)
         if math.isfinite(x)
     ]  # fmt: skip
 

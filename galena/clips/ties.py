@@ -29,9 +29,9 @@ def tie(clip: Clip, run: Run, run_time: float, clip_time: float) -> Tie:
     with transaction.atomic():
         for old in before[: len(before) - MOST + 1]:
             old.delete()
-        made = clip.ties.create(run=run, run_time=run_time, clip_time=clip_time)
+        tie_kept = clip.ties.create(run=run, run_time=run_time, clip_time=clip_time)
         touch(clip.experiment)
-    return made
+    return tie_kept
 
 
 def untie(clip: Clip, run: Run) -> None:

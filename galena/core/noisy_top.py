@@ -37,7 +37,7 @@ def noisy_top(x: Floats, y: Floats, u: Floats, highest: int) -> Vertex | None:
     if not deep > 0:
         return None
     part = _row(y >= y[highest] - deep, highest)
-    found: Vertex | None = None
+    top: Vertex | None = None
     for _ in range(ROUNDS):
         if part.stop - part.start < LEAST:
             return None
@@ -48,11 +48,11 @@ def noisy_top(x: Floats, y: Floats, u: Floats, highest: int) -> Vertex | None:
         reach = np.sqrt(deep / bend)
         middle = int(np.argmin(np.abs(x - vertex.x)))
         again = _row(np.abs(x - vertex.x) <= reach, middle)
-        found = vertex
+        top = vertex
         if again == part:
             break
         part = again
-    return found
+    return top
 
 
 def _row(inside: NDArray[np.bool_], at: int) -> slice:

@@ -32,8 +32,8 @@ def seconds_from_first(cells: Sequence[str]) -> Floats | None:
         return _iso(cells)
     months_first = _months_first(filled)
     read = [_seconds(cell, months_first) for cell in cells]
-    known = [one for one in read if one is not None]
-    if len(known) < (1 - MOST_OTHER) * len(filled):
+    times = [one for one in read if one is not None]
+    if len(times) < (1 - MOST_OTHER) * len(filled):
         return None
     has_days = any(_DATE.match(cell) for cell in filled)
     days, before, values = 0.0, None, []

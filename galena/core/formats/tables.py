@@ -100,16 +100,16 @@ def understand(
         rows = [row for row in rows_of(data, sheet) if any(row)]
         if not rows:
             raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
-        found = framed("\n".join("\t".join(row) for row in rows))
+        frame = framed("\n".join("\t".join(row) for row in rows))
         separator, decimal_mark = "\t", "."
     else:
         if _is_binary(data):
             raise TableError(f"{name or 'This file'} holds no text and is no workbook.")
-        found = framed(_decoded(data))
-    lines = list(found.lines)
+        frame = framed(_decoded(data))
+    lines = list(frame.lines)
     if not any(line.strip() for line in lines):
         raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
-    chosen = separator if separator is not None else _separator(lines, found.stated)
+    chosen = separator if separator is not None else _separator(lines, frame.stated)
     (first,) = _cut(lines[:1], chosen)
     has_heads = len(lines) > 1 and any(first) and not any(map(_looks_like_number, first))
     cells_of = _cells(lines[1:] if has_heads else lines, chosen)
@@ -126,7 +126,7 @@ def understand(
     if len(cells_of) > 1 and not any(cells_of[-1]) and not is_named:
         cells_of = cells_of[:-1]  # every line ends with a separator
     columns, mark, troubles = _read_columns(cells_of, heads, chosen, decimal_mark)
-    return Understood(columns, chosen, mark, troubles, heads[: len(columns)], found.left_out)
+    return Understood(columns, chosen, mark, troubles, heads[: len(columns)], frame.left_out)
 
 
 def _cells(lines: list[str], separator: Separator) -> list[list[str]]:
@@ -197,14 +197,14 @@ def _days_with_times(
 
 
 def _read_columns(
-    cells_of: list[list[str]], heads: tuple[Head, ...], separator: Separator, said: Mark | None
+    cells_of: list[list[str]], heads: tuple[Head, ...], separator: Separator, wanted: Mark | None
 ) -> tuple[tuple[Column, ...], Mark, tuple[str, ...]]:
     """Read columns as numbers or times; gives them, the decimal mark, and what is neither."""
     times = {place: seconds_from_first(cells) for place, cells in enumerate(cells_of)}
     numeric = [cells for place, cells in enumerate(cells_of) if times[place] is None]
     mark, grouping = _marks([cell for cells in numeric for cell in _some(cells)], separator)
-    if said is not None and said != mark:
-        mark, grouping = said, "," if said == "." else "."
+    if wanted is not None and wanted != mark:
+        mark, grouping = wanted, "," if wanted == "." else "."
     troubles = _Troubles()
     columns = []
     for place, cells in enumerate(cells_of):

@@ -95,10 +95,12 @@ def stack(sheet: Sheet, *, width: int = 760, height: int = 470) -> list[Figure]:
     figures = []
     for place, graph in enumerate(graphs):
         shown = [one for one in everything if one.trace.graph_id == graph.pk]
-        made = _of_graph(sheet, graph, shown, spans, x_limits, (width, each))
+        drawing = _of_graph(sheet, graph, shown, spans, x_limits, (width, each))
         # letters stand over the first graph only; the stretches go through all
-        letters = made.spans if place == 0 else tuple(("", lo, hi) for _, lo, hi in made.spans)
-        figures.append(replace(made, uprights=_as_set(graph, made.uprights), spans=letters))
+        letters = (
+            drawing.spans if place == 0 else tuple(("", lo, hi) for _, lo, hi in drawing.spans)
+        )
+        figures.append(replace(drawing, uprights=_as_set(graph, drawing.uprights), spans=letters))
     return figures
 
 

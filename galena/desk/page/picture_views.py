@@ -34,12 +34,12 @@ def pdf(request, experiment_id: int, sheet_id: int):
             f"<style>@page{{size:{width}px {height}px;margin:0}}body{{margin:0}}</style>"
             f'<link rel="stylesheet" href="shell/static/shell/css/faces.css">{drawn}'
         )
-        made = WORKERS.do(make_pdf, page)
+        document = WORKERS.do(make_pdf, page)
     except SeriesError as error:
         return requested.refused(request, str(error), "This sheet cannot be drawn", status=409)
     except WorkerError as error:
         return requested.refused(request, str(error), "This PDF could not be made", status=503)
-    return _file(made, "application/pdf", sheet, ".pdf")
+    return _file(document, "application/pdf", sheet, ".pdf")
 
 
 def _file(content: bytes, media_type: str, sheet, suffix: str) -> HttpResponse:
