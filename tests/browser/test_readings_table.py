@@ -124,6 +124,10 @@ def test_a_million_rows_are_scrolled_and_only_some_are_drawn(page, ada):
     assert page.locator("#table tbody tr").count() < 60
     page.locator("#table").evaluate("(box) => { box.scrollTop = box.scrollHeight / 2; }")
     middle = page.locator("#table tbody tr[data-row]").nth(10)
+    page.wait_for_function(
+        "() => Math.abs(document.querySelectorAll('#table tbody tr[data-row]')[10]?.dataset.row"
+        " - 500000) < 100000"
+    )
     expect(middle.locator("td").last).to_have_text(re.compile(r"\d"))
     number = int(middle.get_attribute("data-row"))
     expect(middle.locator("td").last).to_have_text(f"{y[number]:.1f}")

@@ -42,11 +42,15 @@ async function send(file) {
   location.assign(begun.page);
 }
 
-document.getElementById("film").addEventListener("change", (event) => {
-  const { files } = /** @type {HTMLInputElement} */ (event.target);
-  const [file] = files;
+const input = /** @type {HTMLInputElement} */ (document.getElementById("film"));
+function chosen() {
+  const [file] = input.files;
   if (file) send(file);
-});
+}
+input.addEventListener("change", chosen);
+// A hand may have been quicker than this script; on the way back the browser only fills in again.
+const [arrival] = performance.getEntriesByType("navigation");
+if (/** @type {PerformanceNavigationTiming} */ (arrival)?.type === "navigate") chosen();
 zone.addEventListener("dragover", (event) => event.preventDefault());
 zone.addEventListener("drop", (event) => {
   event.preventDefault();
