@@ -78,6 +78,18 @@ def segment(
     _blend(picture, slice(top, bottom), slice(left, right), inside, colour)
 
 
+def grained(scene: Picture, count: int, seed: int) -> list[Picture]:
+    """Give a scene with the grain of some pictures, which come in turn."""
+    random = np.random.default_rng(seed)
+    height, width = scene.shape[:2]
+    pictures = []
+    for _ in range(count):
+        grain = random.integers(-2, 3, (height // 4, width // 4, 1))
+        mixed = scene.astype(np.int16) + grain.repeat(4, 0).repeat(4, 1)
+        pictures.append(np.clip(mixed, 0, 255).astype(np.uint8))
+    return pictures
+
+
 def _reached(lo: float, hi: float, count: int) -> slice:
     """Give the rows or columns that a shape between two edges touches."""
     first = min(max(0, int(lo) - 1), count)

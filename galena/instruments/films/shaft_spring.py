@@ -14,7 +14,14 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from galena.instruments.films.drawing import Picture, ellipse, gradient, rectangle, segment
+from galena.instruments.films.drawing import (
+    Picture,
+    ellipse,
+    gradient,
+    grained,
+    rectangle,
+    segment,
+)
 from galena.instruments.rigs.shaft_spring import DAMPING, HOOK, STIFFNESS, G
 
 Floats = NDArray[np.float64]
@@ -119,13 +126,7 @@ class SpringFilm:
     @cached_property
     def _grained(self) -> list[Picture]:
         """What stands still, with the grain of a few pictures, which come in turn."""
-        random = np.random.default_rng(_SEED)
-        pictures = []
-        for _ in range(_GRAINS):
-            grain = random.integers(-2, 3, (SIZE[1] // 4, SIZE[0] // 4, 1))
-            mixed = self._scene.astype(np.int16) + grain.repeat(4, 0).repeat(4, 1)
-            pictures.append(np.clip(mixed, 0, 255).astype(np.uint8))
-        return pictures
+        return grained(self._scene, _GRAINS, _SEED)
 
     @cached_property
     def _scene(self) -> Picture:
