@@ -7,6 +7,7 @@ from django.test import Client
 from playwright.sync_api import expect, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
+PATIENCE = 45_000  # ms: how fast the machine is decides no test
 FLAGS = [
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -22,7 +23,7 @@ def pytest_collection_modifyitems(items):
 
 @pytest.fixture(scope="session")
 def chromium():
-    expect.set_options(timeout=20_000)
+    expect.set_options(timeout=PATIENCE)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         yield browser
@@ -33,7 +34,7 @@ def chromium():
 def window(chromium, room):
     """Give a way to open windows; no error and no request to elsewhere is left unnoticed."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-    context.set_default_timeout(20_000)
+    context.set_default_timeout(PATIENCE)
     faults = []
 
     def watch(page):
