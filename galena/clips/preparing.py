@@ -35,7 +35,8 @@ def begin(clip: Clip) -> None:
 
 def wait(clip: Clip, seconds: float) -> None:
     """Wait until a film is prepared, at most so long."""
-    thread = _under_way.get(clip.pk)
+    with _lock:  # what is just being begun has begun then
+        thread = _under_way.get(clip.pk)
     if thread is not None:
         thread.join(seconds)
     clip.refresh_from_db()
