@@ -84,6 +84,13 @@ def test_heads_are_found_where_people_put_them(text, heads, columns):
     assert table.troubles == ()
 
 
+@pytest.mark.parametrize("row", ["0.00,-0.01", "1e-3,-2e-3", "-1,,-2", "1.5e2,2,3e-1"])
+def test_no_row_of_numbers_is_taken_for_words(row):
+    table = told(f"{row}\n{row}\n{row}\n")
+    assert {column.values.size for column in table.columns} == {3}
+    assert table.left_out == ()
+
+
 def test_old_encodings_and_line_ends_are_read():
     text = "Zeit t / s;Höhe h / µm\r0,5;1,5\r1,0;2,5\r"
     for encoding in ("latin-1", "utf-8", "utf-8-sig", "utf-16"):

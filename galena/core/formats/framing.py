@@ -96,7 +96,14 @@ def _kept(lines: list[str], comments: list[int]) -> Placed:
 def is_numeric(line: str) -> bool:
     """Tell whether a line holds numbers or times, and not mostly words."""
     parts = [part for part in _PARTS.split(line.replace('"', "").strip()) if part]
-    return bool(parts) and 2 * sum(map(bool, map(_CELL.fullmatch, parts))) > len(parts)
+    return bool(parts) and 2 * sum(map(_is_cell, parts)) > len(parts)
+
+
+def _is_cell(part: str) -> bool:
+    """Tell whether a part is a number or a time, or several with commas between them."""
+    if _CELL.fullmatch(part):
+        return True
+    return "," in part and all(_CELL.fullmatch(one) for one in part.split(",") if one)
 
 
 def _shape(numeric: list[str]) -> Shape:
