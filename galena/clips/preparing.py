@@ -60,6 +60,11 @@ def _prepare(key: int, folder: str) -> None:
     except Exception:  # a decoder may fail in ways that nobody foresaw: the clip must say so
         fields = {"state": Clip.State.FAILED, "trouble": "This film cannot be prepared."}
     try:
+        if Clip.objects.filter(pk=key).exclude(times=b"").exists():
+            # It was prepared before, elsewhere: which pictures are measured stays as it was.
+            fields = {
+                name: value for name, value in fields.items() if name not in ("start", "stop")
+            }
         Clip.objects.filter(pk=key).update(**fields)
     finally:
         with _lock:

@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "galena.shell",
     "galena.classroom",
     "galena.experiments",
+    "galena.exchange",
     "galena.bench",
     "galena.recording",
     "galena.desk",
@@ -57,7 +58,6 @@ INSTALLED_APPS = [
     "galena.straighten",
     "galena.clips",
     "galena.reports",
-    "galena.exchange",
     "galena.demo",
 ]
 MIDDLEWARE = [

@@ -1,67 +1,73 @@
 """What of the Desk goes along into a copy of an experiment."""
 
+from typing import Any
+
+from galena.desk.ledger.cards import of_sheet
+from galena.desk.ledger.overlay import overlay
 from galena.desk.models import Finding, Graph, Harvest, Marker, Note, Sheet, Span, Trace
-from galena.exchange.parts import Keys, Part, register
+from galena.exchange.parts import Belongs, Keys, Part, Point, register
 from galena.experiments.models import Condition, Experiment, Quantity, Run
 
-PARTS = (
-    Part(Sheet, "experiment"),
-    Part(Graph, "sheet__experiment"),  # those of what a fit leaves over come with the fits
-    Part(Trace, "graph__sheet__experiment"),
-    Part(Span, "sheet__experiment", True),
-    Part(Marker, "sheet__experiment", True),
-    Part(Finding, "sheet__experiment", True),
-    Part(Note, "graph__sheet__experiment", True),
-    Part(Harvest, "run__experiment", True),
-)
+WORDS = Belongs.WORDS
 
 
 def register_parts() -> None:
     """Have the Desk's rows copied with their experiment."""
-    register(*PARTS, point=_point)
+    register(
+        Part(Sheet, "experiment"),
+        Part(Graph, "sheet__experiment"),  # those of what a fit leaves over come with the fits
+        Part(Trace, "graph__sheet__experiment"),
+        Part(Span, "sheet__experiment", WORDS),
+        Part(Marker, "sheet__experiment", WORDS),
+        Part(Finding, "sheet__experiment", WORDS, pointed={"details": _details}),
+        Part(Note, "graph__sheet__experiment", WORDS),
+        Part(Harvest, "run__experiment", WORDS, pointed={"rows": _rows, "columns": _columns}),
+        bare=_bare, shown=_look_through,
+    )  # fmt: skip
 
 
-def _point(copy: Experiment, keys: Keys, runs: bool) -> None:
-    """Have what findings and harvests name by key be the copies."""
-    if not runs:
-        Graph.objects.filter(sheet__experiment=copy).exclude(residuals_of=None).delete()
-        Sheet.objects.filter(experiment=copy).update(spans_made=0, markers_made=0, x_axis={})
-        Graph.objects.filter(sheet__experiment=copy).update(axes={})
-        return
-    findings = keys[Finding]
-    for graph in Graph.objects.filter(sheet__experiment=copy).exclude(residuals_of=None):
-        graph.residuals_of_id = findings.get(graph.residuals_of_id)
-        graph.save(update_fields=["residuals_of"])
-    for finding in Finding.objects.filter(sheet__experiment=copy):
-        _point_finding(finding, findings)
-    for harvest in Harvest.objects.filter(run__experiment=copy):
-        _point_harvest(harvest, keys)
+def _look_through(experiment: Experiment) -> None:
+    """Ask all findings, and lay all sheets out. Raises where one cannot be shown."""
+    for sheet in experiment.sheets.prefetch_related("graphs__traces__quantity"):
+        str(sheet), sheet.layout
+        overlay(of_sheet(sheet))
 
 
-def _point_finding(finding: Finding, findings: dict[int, int]) -> None:
-    details = dict(finding.details)
+def _bare(copy: Experiment, keys: Keys) -> None:
+    """Take away from the sheets of a copy without runs what was said of these."""
+    graphs = Graph.objects.filter(sheet__experiment=copy)
+    of_fits = Graph.objects.filter(pk__in=keys[Graph]).exclude(residuals_of=None)
+    graphs.filter(pk__in=[keys[Graph][one.pk] for one in of_fits]).delete()
+    Sheet.objects.filter(experiment=copy).update(spans_made=0, markers_made=0, x_axis={})
+    graphs.update(axes={})
+
+
+def _details(details: dict[str, Any], point: Point) -> dict[str, Any]:
+    """Have a finding be built on the copies of what it is built on."""
+    pointed = dict(details)
     if "of" in details:
-        details["of"] = [_pointed(source, findings) for source in details["of"]]
+        pointed["of"] = [_source(source, point) for source in details["of"]]
     if "symbols" in details:
-        details["symbols"] = {
-            symbol: _pointed(source, findings) for symbol, source in details["symbols"].items()
+        pointed["symbols"] = {
+            symbol: _source(source, point) for symbol, source in details["symbols"].items()
         }
-    if details != finding.details:
-        finding.details = details
-        finding.save(update_fields=["details"])
+    return pointed
 
 
-def _pointed(source: int | list, findings: dict[int, int]) -> int | list | None:
-    """Give a finding's key, or a pair of it and the name of a number, for the copy."""
+def _source(source: int | list, point: Point) -> int | list | None:
+    """Point at a finding named by its key, or by a pair of it and the name of a number."""
     if isinstance(source, list):
-        return [findings.get(source[0]), *source[1:]]
-    return findings.get(source)
+        return [point(Finding, source[0]), *source[1:]]
+    return point(Finding, source)
 
 
-def _point_harvest(harvest: Harvest, keys: Keys) -> None:
-    harvest.rows = [[keys[Run].get(run), keys[Span].get(span)] for run, span in harvest.rows]
-    for column in harvest.columns:
-        for name, of in (("quantity", Quantity), ("of", Quantity), ("condition", Condition)):
-            if name in column:
-                column[name] = keys[of].get(column[name])
-    harvest.save(update_fields=["rows", "columns"])
+def _rows(rows: list[list], point: Point) -> list[list]:
+    return [[point(Run, run), None if span is None else point(Span, span)] for run, span in rows]
+
+
+def _columns(columns: list[dict[str, Any]], point: Point) -> list[dict[str, Any]]:
+    named = (("quantity", Quantity), ("of", Quantity), ("condition", Condition))
+    return [
+        column | {name: point(model, column[name]) for name, model in named if name in column}
+        for column in columns
+    ]

@@ -4,3 +4,8 @@ from django.apps import AppConfig
 class ExchangeConfig(AppConfig):
     name = "galena.exchange"
     label = "exchange"
+
+    def ready(self) -> None:
+        from galena.exchange.own_parts import register_parts
+
+        register_parts()

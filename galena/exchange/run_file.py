@@ -74,12 +74,13 @@ def columns_of(run: Run) -> list[Column]:
 
 def _written(column: RunColumn) -> Iterator[Column]:
     form = f"%.{column.file_decimals}f"
-    yield Column(_heading(column.quantity), column.readings.y, form)
+    yield Column(heading(column.quantity), column.readings.y, form)
     if column.u_shown is not None:
         yield Column(_heading_of_u(column.quantity), column.u_shown, form)
 
 
-def _heading(quantity: Quantity) -> str:
+def heading(quantity: Quantity) -> str:
+    """Head a column: its symbol and its unit."""
     unit = typeset(parse(quantity.unit))
     return f"{quantity.symbol} / {unit}" if unit else quantity.symbol
 

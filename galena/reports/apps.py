@@ -6,7 +6,6 @@ class ReportsConfig(AppConfig):
     label = "reports"
 
     def ready(self) -> None:
-        from galena.exchange.parts import Part, register
-        from galena.reports.models import Report
+        from galena.reports.parts import register_parts
 
-        register(Part(Report, "experiment", True))
+        register_parts()

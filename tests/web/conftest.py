@@ -35,9 +35,15 @@ def at_once(monkeypatch):
 
 
 @pytest.fixture
-def film(tmp_path):
+def film_file(tmp_path):
     """The file of a film in which a dot moves."""
-    return films.film(tmp_path / "film.mp4", TIMES).read_bytes()
+    return films.film(tmp_path / "film.mp4", TIMES)
+
+
+@pytest.fixture
+def film(film_file):
+    """What is in it."""
+    return film_file.read_bytes()
 
 
 @pytest.fixture

@@ -6,7 +6,7 @@ from django.apps import apps
 from galena.desk import history
 from galena.exchange.parts import APP_PARTS
 
-OWN = ("classroom", "experiments", "bench", "recording", "desk", "quantities", "reports")
+OWN = tuple(one.label for one in apps.get_app_configs() if one.name.startswith("galena."))
 OF_THE_ROOM = {"Person", "Instrument", "Channel", "Zero", "Calibration", "Take"}
 NOT_COPIED = OF_THE_ROOM | {
     "Experiment",  # it is what is copied
@@ -22,6 +22,8 @@ NOT_TAKEN_BACK = OF_THE_ROOM | {
     "Stream", "Series", "SeriesChunk", "Step", "StepPart", "Scene",  # as they were recorded
     "Harvest",  # taken away with its run
     "Report",  # has a version of its own
+    "Clip", "Scale", "SlantedPlane", "Axes", "TrackedObject", "Mark", "Tie",  # marks have their own
+    "Guidance",  # a choice, set and unset
 }  # fmt: skip
 
 

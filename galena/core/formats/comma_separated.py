@@ -29,6 +29,11 @@ def write(sheet: Sheet, separator: str = ",") -> Iterator[bytes]:
         rows.writerow([harmless(cell) for cell in f"# {text}".split(separator)])
     rows.writerow([harmless(column.heading) for column in sheet.columns])
     yield out.getvalue().encode("utf-8-sig")
+    yield from rows_of(sheet, separator)
+
+
+def rows_of(sheet: Sheet, separator: str = ",") -> Iterator[bytes]:
+    """Write only the rows, in pieces of many."""
     for first in range(0, sheet.rows, _AT_ONCE):
         count = min(_AT_ONCE, sheet.rows - first)
         texts = []

@@ -6,12 +6,15 @@ call empties them.
 
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import Any, Generic, TypeVar
 from weakref import WeakSet
 
 Kept = TypeVar("Kept")
 CACHES: "WeakSet[Cache[Any]]" = WeakSet()
+_in_passing: ContextVar[bool] = ContextVar("_in_passing", default=False)
 
 
 class Cache(Generic[Kept]):
@@ -33,7 +36,9 @@ class Cache(Generic[Kept]):
             return self._kept[key][0]
 
     def put(self, key: Hashable, kept: Kept, size: int) -> None:
-        """Keep a thing of so many bytes."""
+        """Keep a thing of so many bytes, unless it is only passed through."""
+        if _in_passing.get():
+            return
         with self._lock:
             _, before = self._kept.pop(key, (None, 0))
             self._kept[key] = (kept, size)
@@ -53,3 +58,13 @@ def forget() -> None:
     """Throw away all that any cache keeps in memory."""
     for cache in list(CACHES):
         cache.clear()
+
+
+@contextmanager
+def in_passing() -> Iterator[None]:
+    """Keep nothing that is read meanwhile: all of an experiment goes by once."""
+    token = _in_passing.set(True)
+    try:
+        yield
+    finally:
+        _in_passing.reset(token)
