@@ -18,6 +18,7 @@ from galena.exchange.packing import CHECKSUMS
 
 MOST_ENTRIES = 20_000
 MOST_UNPACKED = 8_000_000_000  # bytes, all together
+LONGEST_NAME = 200
 LARGEST_JSON = 256_000_000  # bytes
 TIGHTEST = 100  # times that text may be packed; more, and it was made to burst
 _BURSTS_FROM = 100_000_000  # bytes
@@ -147,7 +148,7 @@ def _refuse_many(file: IO[bytes]) -> None:
 def _refuse_odd(info: zipfile.ZipInfo) -> None:
     """Raise PackageError for an entry that no experiment file has."""
     name = info.filename
-    if not _NAME.fullmatch(name) or ".." in name:
+    if len(name) > LONGEST_NAME or not _NAME.fullmatch(name) or ".." in name:
         raise PackageError(f"This is no experiment file: “{name[:60]}” is a name that none has.")
     if info.flag_bits & 1:
         raise PackageError("This file is locked with a password. Unlock it first.")
