@@ -1,10 +1,5 @@
 """A film comes in pieces, each behind the one before; what broke off goes on from where it was."""
 
-import errno
-import threading
-from pathlib import Path
-from typing import Protocol
-
 from django.db import transaction
 
 from galena.clips import files, preparing
@@ -12,19 +7,12 @@ from galena.clips.errors import ClipError
 from galena.clips.models import Clip
 from galena.experiments.flows import touch
 from galena.experiments.models import Experiment
+from galena.shell import pieces
+from galena.shell.pieces import Readable
 
 LARGEST = 500_000_000  # bytes
 MOST_CLIPS = 60  # of an experiment
-PIECE = 4_000_000  # bytes that one request brings
 _LONGEST_NAME = 100
-_READ = 256_000
-_appending = threading.Lock()
-
-
-class Readable(Protocol):
-    """What a piece is read from."""
-
-    def read(self, size: int, /) -> bytes: ...
 
 
 def begin(experiment: Experiment, name: str, size: int, ticket: str, person) -> Clip:
@@ -67,10 +55,7 @@ def new(experiment: Experiment, name: str, person, **about) -> Clip:
 
 def sent(clip: Clip) -> int:
     """Tell how many bytes of a film have come."""
-    try:
-        return files.file_of(clip.folder, files.ORIGINAL).stat().st_size
-    except FileNotFoundError:
-        return 0
+    return pieces.come(files.file_of(clip.folder, files.ORIGINAL))
 
 
 def take(clip: Clip, at: int, piece: Readable) -> int:
@@ -80,42 +65,19 @@ def take(clip: Clip, at: int, piece: Readable) -> int:
     """
     if clip.state != Clip.State.SENDING:
         raise ClipError("This film has come as a whole already.")
+    beyond = (
+        f"A film has at most {LARGEST // 1_000_000} MB: it ends here."
+        if clip.is_filmed
+        else "More came than was announced. Send the film anew."
+    )
     path = files.file_of(clip.folder, files.ORIGINAL)
-    most = LARGEST if clip.is_filmed else clip.size
-    with _appending:
-        here = sent(clip)
-        if at != here:
-            return here
-        try:
-            with path.open("ab") as file:
-                while data := piece.read(_READ):
-                    if here + len(data) > most:
-                        raise ClipError(
-                            f"A film has at most {LARGEST // 1_000_000} MB: it ends here."
-                            if clip.is_filmed
-                            else "More came than was announced. Send the film anew."
-                        )
-                    file.write(data)
-                    here += len(data)
-        except OSError as error:
-            _back_to(path, at)
-            if error.errno in (errno.ENOSPC, errno.EDQUOT):
-                raise ClipError(
-                    "The disk is full. Make room and send on: what came before is kept."
-                ) from error
-            raise ClipError("This piece could not be stored. Send on in a moment.") from error
-        except ClipError:
-            _back_to(path, at)
-            raise
+    try:
+        here = pieces.append(path, at, piece, LARGEST if clip.is_filmed else clip.size, beyond)
+    except pieces.PieceError as error:
+        raise ClipError(str(error)) from error
     if here == clip.size and not clip.is_filmed:
         preparing.begin(clip)
     return here
-
-
-def _back_to(path: Path, size: int) -> None:
-    """Have nothing half-kept of a piece."""
-    with path.open("r+b") as file:
-        file.truncate(size)
 
 
 def drop(clip: Clip) -> None:

@@ -10,7 +10,7 @@ from galena.clips.models import Clip
 from galena.clips.requests import clip_for
 from galena.core.errors import GalenaError
 from galena.experiments.access import experiment_for
-from galena.shell import requested
+from galena.shell import pieces, requested
 
 _FURTHEST = 10**12
 
@@ -30,7 +30,7 @@ def begin(request, experiment_id: int):
     return JsonResponse({
         "piece": reverse("clip-piece", args=[experiment.pk, clip.pk]),
         "page": reverse("clip", args=[experiment.pk, clip.pk]),
-        "sent": sending.sent(clip), "most": sending.PIECE,
+        "sent": sending.sent(clip), "most": pieces.PIECE,
     })  # fmt: skip
 
 

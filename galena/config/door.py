@@ -19,7 +19,8 @@ USUAL = 256_000  # bytes of a form
 LARGER = (  # by address, those that take text, sound or files
     (re.compile(r"/experiments/\d+/(report|desk/readings/\d+/change)"), 2_000_000),
     (re.compile(r"/experiments/\d+/bench/microphone"), 420_000),
-    (re.compile(r"/experiments/\d+/clips/\d+/piece"), 4_000_000),
+    (re.compile(r"(/experiments/\d+/clips|/arrivals)/\d+/piece"), 4_000_000),
+    (re.compile(r"/take-in"), 4_100_000),  # where no script sends it in pieces
 )
 BEFORE_SIGNING_IN = (re.compile(r"/sign-in(/demo)?"), 16_000)
 PATIENCE = 60.0  # seconds in which a body must have come

@@ -7,6 +7,7 @@ register_converter(KeyInPath, "key")
 urlpatterns = [
     path("", include("galena.classroom.urls")),
     path("", include("galena.experiments.urls")),
+    path("", include("galena.exchange.arrival_urls")),
     path("experiments/<key:experiment_id>/", include("galena.bench.urls")),
     path("experiments/<key:experiment_id>/", include("galena.recording.urls")),
     path("experiments/<key:experiment_id>/", include("galena.desk.urls")),

@@ -2,9 +2,13 @@
 
 from typing import Any
 
+from django.urls import reverse
+
 from galena.desk.ledger.cards import of_sheet
 from galena.desk.ledger.overlay import overlay
 from galena.desk.models import Finding, Graph, Harvest, Marker, Note, Sheet, Span, Trace
+from galena.desk.sheets.flows import show_taken
+from galena.exchange import taken
 from galena.exchange.parts import Belongs, Keys, Part, Point, register
 from galena.experiments.models import Condition, Experiment, Quantity, Run
 
@@ -24,6 +28,12 @@ def register_parts() -> None:
         Part(Harvest, "run__experiment", WORDS, pointed={"rows": _rows, "columns": _columns}),
         bare=_bare, shown=_look_through,
     )  # fmt: skip
+    taken.register(_shown)
+
+
+def _shown(experiment: Experiment, runs: list[Run]) -> str:
+    sheet = show_taken(experiment, runs)
+    return f"{reverse('desk', args=[experiment.pk])}?front={sheet.pk}"
 
 
 def _look_through(experiment: Experiment) -> None:

@@ -7,5 +7,7 @@ class ExchangeConfig(AppConfig):
 
     def ready(self) -> None:
         from galena.exchange.own_parts import register_parts
+        from galena.experiments.sources import Source, register
 
         register_parts()
+        register(Source("Take in", "bring-to"))

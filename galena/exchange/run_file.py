@@ -1,5 +1,6 @@
 """What a file of a run holds: lines on where the readings come from, and columns."""
 
+import math
 from collections.abc import Iterator
 
 from django.utils.timezone import localtime
@@ -9,7 +10,7 @@ from galena.core.formats.sheets import Column, Sheet
 from galena.core.units import parse, typeset
 from galena.experiments import columns
 from galena.experiments.data.rows import Column as RunColumn
-from galena.experiments.models import Quantity, Run, Series
+from galena.experiments.models import Quantity, Run, Series, Stream
 
 
 def sheet_of(run: Run) -> Sheet:
@@ -59,7 +60,7 @@ def columns_of(run: Run) -> list[Column]:
     for block in of_run.blocks:
         if block.in_time and block.times is not None:
             whose = f" ({block.stream})" if several else ""
-            listed.append(Column(f"t / s{whose}", block.times, "%.6f"))
+            listed.append(Column(f"t / s{whose}", block.times, time_form(block.stream)))
         for column in block.columns.values():
             listed += _written(column)
     for quantity in run.experiment.derived:
@@ -70,6 +71,12 @@ def columns_of(run: Run) -> list[Column]:
         if column is not None:
             listed += _written(column)
     return listed
+
+
+def time_form(stream: Stream | None) -> str:
+    """Say how times are written: to the microsecond, or to what its clock ticks in if finer."""
+    finer = 0 if stream is None or stream.scale > 0.5 else round(-math.log10(stream.scale))
+    return f"%.{6 + finer}f"
 
 
 def _written(column: RunColumn) -> Iterator[Column]:

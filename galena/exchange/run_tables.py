@@ -18,7 +18,7 @@ from galena.core.formats import comma_separated
 from galena.core.formats.sheets import Column, Sheet
 from galena.core.series import STAMPS, VALUES
 from galena.exchange.packing import Packing
-from galena.exchange.run_file import columns_of, head_of, heading
+from galena.exchange.run_file import columns_of, head_of, heading, time_form
 from galena.experiments.data.readings import seconds
 from galena.experiments.models import Experiment, Run, Series, Stream
 
@@ -133,7 +133,8 @@ def _stretches(stream: Stream, is_one_of_several: bool) -> Iterator[list[Column]
         return
     times, rows = _Row(stamps, STAMPS), [_Row(series, VALUES) for series in measured]
     while (taken := times.take(AT_ONCE)).size:
-        columns = [Column(f"t / s{whose}", seconds(taken, stream.origin_us, stream.scale), "%.6f")]
+        t = seconds(taken, stream.origin_us, stream.scale)
+        columns = [Column(f"t / s{whose}", t, time_form(stream))]
         for series, row in zip(measured, rows, strict=True):
             raw = row.take(AT_ONCE)
             form = f"%.{series.quantity.decimals + 2}f"

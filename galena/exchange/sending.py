@@ -21,7 +21,7 @@ SHORT = 20_000  # rows that are sent at once
 MOST_IN_A_BOOK = 500_000  # rows of a workbook
 MOST = 5_000_000  # rows of all runs together
 PATIENCE = 150.0  # s that a workbook may take
-ZIP = "application/zip"
+ZIP, ZIP_SUFFIX = "application/zip", ".zip"
 _PIECE = 256_000  # bytes
 
 
@@ -66,7 +66,14 @@ def several(
     except Exception:
         folder.cleanup()
         raise
-    return _named(_of_file(path, folder.cleanup), name + suffix, media_type)
+    return made(path, folder, name + suffix, media_type)
+
+
+def made(
+    path: Path, folder: tempfile.TemporaryDirectory, name: str, media_type: str
+) -> HttpResponseBase:
+    """Send a file that was made in a folder for this, which goes with it."""
+    return _named(_of_file(path, folder.cleanup), name, media_type)
 
 
 def write_zip(

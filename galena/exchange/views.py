@@ -1,16 +1,19 @@
 """Readings of a run or of all runs as files, and a copy of an experiment."""
 
 from collections.abc import Callable
+from functools import partial
 
-from django.http import Http404
+from django.http import Http404, HttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
+from django.utils.timezone import localtime
 from django.views.decorators.http import require_GET, require_POST
 
 from galena.core.errors import SeriesError, TableError
 from galena.core.formats.comma_separated import file_name
-from galena.exchange import duplicating, run_file, sending
+from galena.exchange import duplicating, leaving, run_file, sending, working
 from galena.exchange.formats import FORMATS, Format
+from galena.exchange.working import WHILE_POLLED
 from galena.experiments.access import experiment_for, run_for
 from galena.shell import requested
 from galena.shell.worker import WorkerError
@@ -59,6 +62,28 @@ def _file(request, key: str, file: Callable[[Format], HttpResponseBase]) -> Http
         return render(request, "shell/error.html", context, status=422)
     except WorkerError as error:
         return requested.refused(request, str(error), "This file could not be made", status=503)
+
+
+@require_GET
+def file_of_experiment(request, experiment_id: int):
+    """Give the experiment as one file; where that takes long, show how far it is."""
+    experiment = experiment_for(request, experiment_id)
+    key = f"leaving:{request.user.pk}:{experiment.pk}"
+    wait = WHILE_POLLED if request.htmx else working.AT_ONCE
+    work = working.of(key, partial(leaving.make, experiment), wait)
+    if not work.is_done:
+        context = {"experiment": experiment, "work": work, "again": request.path, "tab": "desk"}
+        return render(request, "exchange/working.html", context)
+    if work.error is not None:
+        working.forget(key)
+        context = {"title": "This experiment cannot be taken along now", "message": work.error}
+        return render(request, "shell/error.html", context, status=409)
+    if request.htmx:
+        return HttpResponse(status=204, headers={"HX-Redirect": request.path})
+    working.forget(key)
+    name = file_name(experiment.title, f"{localtime():%Y-%m-%d}")
+    path, folder = work.result
+    return sending.made(path, folder, name + sending.ZIP_SUFFIX, sending.ZIP)
 
 
 @require_POST

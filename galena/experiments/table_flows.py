@@ -39,6 +39,24 @@ def new_table(experiment: Experiment, person, quantities: Collection[Quantity] =
     return run
 
 
+def table_of_file(
+    experiment: Experiment, person, name: str, columns: list[tuple[Head, list[str]]]
+) -> Run:
+    """Make a typed table of what stood in a file; quantities that are here already are used."""
+    with transaction.atomic():
+        kept: list[Quantity] = []
+        for heading, _ in columns:
+            same = experiment.entered.filter(symbol=heading.symbol, unit=heading.unit)
+            free = same.exclude(pk__in=[one.pk for one in kept]) if heading.symbol else same.none()
+            kept.append(free.first() or new_quantity(experiment, heading))
+        run = new_table(experiment, person, kept)
+        run.name = name[:80]
+        run.save(update_fields=["name"])
+        for quantity, (_, cells) in zip(kept, columns, strict=True):
+            _keep(run, quantity, list(cells), person, f"taken in from {name}")
+    return run
+
+
 def add_column(run: Run, person, heading: Head | None = None) -> TypedColumn:
     """Put a further column beside the others, under a head if one is given."""
     if run.typed_columns.filter(replaced_at=None).count() >= MOST_COLUMNS:
@@ -225,6 +243,11 @@ def new_quantity(experiment: Experiment, heading: Head) -> Quantity:
         heading.symbol if heading.symbol and free else _symbol_for(experiment, heading.name, "")
     )
     return add_entered(experiment, heading.name or f"column {symbol}", symbol, heading.unit, "2")
+
+
+def symbol_for(experiment: Experiment, name: str) -> str:
+    """Suggest a symbol for something that has a name only."""
+    return _symbol_for(experiment, name, "")
 
 
 def _symbol_for(experiment: Experiment, name: str, now: str) -> str:

@@ -7,7 +7,7 @@ from galena.desk import history
 from galena.exchange.parts import APP_PARTS
 
 OWN = tuple(one.label for one in apps.get_app_configs() if one.name.startswith("galena."))
-OF_THE_ROOM = {"Person", "Instrument", "Channel", "Zero", "Calibration", "Take"}
+OF_THE_ROOM = {"Person", "Arrival", "Instrument", "Channel", "Zero", "Calibration", "Take"}
 NOT_COPIED = OF_THE_ROOM | {
     "Experiment",  # it is what is copied
     "TypedPlan",  # what a person has half typed stays where it was typed

@@ -6,11 +6,10 @@ two, and only its neighbours say which.
 
 from __future__ import annotations
 
-import codecs
 import csv
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -20,20 +19,18 @@ from numpy.typing import NDArray
 from galena.core import numbers
 from galena.core.errors import TableError
 from galena.core.formats.clock_times import is_date, is_time_of_day, seconds_from_first
+from galena.core.formats.decoding import decoded, is_binary
 from galena.core.formats.framing import framed
 from galena.core.formats.heads import Head, apart, head_or_name
+from galena.core.formats.separators import Mark, Separator, is_grouped, marks_of, separator_of
 from galena.core.formats.spreadsheets import is_workbook, rows_of
 
-Separator = Literal["\t", ";", "|", ",", " ", ""]
-Mark = Literal[".", ","]
 MOST_TROUBLES = 20
 MOST_COLUMNS, MOST_ROWS = 200, 2_000_000
+_FIRST = 2000  # rows that tell the decimals of many
 FEW = 20_000  # rows: of more the texts of the cells are not kept
 _NO_DIGITS = re.compile(r"[^\d.,eE+\-\n]")  # what a plain number has none of
 _IN_WORDS = {"\t": "tabs", ";": "semicolons", "|": "strokes", ",": "commas", " ": "blanks"}
-_NUMBER = re.compile(numbers.NUMBER, re.ASCII)
-_WORD = re.compile(r"[^\W\d_]")
-_BETWEEN_DIGITS = re.compile(r"(?<=\d),(?=\d)")
 _INVISIBLE = "".join(one for one in numbers.BLANKS if one != " ")
 
 
@@ -42,7 +39,8 @@ class Column:
     """A column: its head, its numbers, shape (n,), NaN where a cell is empty or no number.
 
     `texts` has the digits of each cell as they were written, with a point for the decimals; of
-    many rows none. kind: `time` for what was a time of day or a date.
+    many rows none. kind: `time` for what was a time of day or a date. decimals: the most that a
+    cell has, of many rows among the first.
     """
 
     name: str
@@ -51,6 +49,7 @@ class Column:
     values: NDArray[np.float64]
     texts: tuple[str, ...]
     kind: Literal["number", "time"] = "number"
+    decimals: int = 0
 
 
 @dataclass(frozen=True)
@@ -58,7 +57,7 @@ class Understood:
     """A table and what was taken for its separator and its decimal mark.
 
     troubles: a sentence for each cell that holds something other than a number. left_out: lines
-    before, in and after the table that are none of it.
+    before, in and after the table that are none of it. encoding: of a text, none of a workbook.
     """
 
     columns: tuple[Column, ...]
@@ -67,6 +66,8 @@ class Understood:
     troubles: tuple[str, ...]
     heads: tuple[Head, ...] = ()
     left_out: tuple[str, ...] = ()
+    encoding: str = ""
+    has_heads: bool = False
 
     @property
     def took(self) -> str:
@@ -80,13 +81,15 @@ class Understood:
 
 def understand(
     data: bytes, name: str = "", *, separator: Separator | None = None,
-    decimal_mark: Mark | None = None, sheet: str = "",
+    decimal_mark: Mark | None = None, sheet: str = "", encoding: str = "",
+    has_heads: bool | None = None, begins: int = 1,
 ) -> Understood:  # fmt: skip
     """Read a table of numbers from a text in any usual form, or from a workbook.
 
     data: UTF-8, UTF-16 with its mark, or Windows-1252; or a workbook, whose sheet is the first
     that has numbers, unless one is named. name: of its file, for what is said. separator,
-    decimal_mark: what they are, where a person says so.
+    decimal_mark, encoding, has_heads: what they are, where a person says so; begins: the line,
+    counted from 1, that the table does not begin before.
 
     Columns are separated by tabs, semicolons, commas, strokes or runs of blanks. Commas separate
     under a head that has commas, where a blank follows them, where a cell has several, and beside
@@ -98,20 +101,22 @@ def understand(
     """
     if is_workbook(data):
         rows = [row for row in rows_of(data, sheet) if any(row)]
-        if not rows:
-            raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
-        frame = framed("\n".join("\t".join(row) for row in rows))
+        text, encoding = "\n".join("\t".join(row) for row in rows), ""
         separator, decimal_mark = "\t", "."
     else:
-        if _is_binary(data):
+        if is_binary(data):
             raise TableError(f"{name or 'This file'} holds no text and is no workbook.")
-        frame = framed(_decoded(data))
+        text, encoding = decoded(data, encoding)
+    if begins > 1:
+        text = "\n" * (begins - 1) + "\n".join(text.splitlines()[begins - 1 :])
+    frame = framed(text)
     lines = list(frame.lines)
     if not any(line.strip() for line in lines):
         raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
-    chosen = separator if separator is not None else _separator(lines, frame.stated)
+    chosen = separator if separator is not None else separator_of(lines, frame.stated)
     (first,) = _cut(lines[:1], chosen)
-    has_heads = len(lines) > 1 and any(first) and not any(map(_looks_like_number, first))
+    if has_heads is None:
+        has_heads = len(lines) > 1 and any(first) and not any(map(_looks_like_number, first))
     cells_of = _cells(lines[1:] if has_heads else lines, chosen)
     if not cells_of:
         raise TableError(f"There is nothing to read{f' in {name}' if name else ''}.")
@@ -126,7 +131,9 @@ def understand(
     if len(cells_of) > 1 and not any(cells_of[-1]) and not is_named:
         cells_of = cells_of[:-1]  # every line ends with a separator
     columns, mark, troubles = _read_columns(cells_of, heads, chosen, decimal_mark)
-    return Understood(columns, chosen, mark, troubles, heads[: len(columns)], frame.left_out)
+    return Understood(
+        columns, chosen, mark, troubles, heads[: len(columns)], frame.left_out, encoding, has_heads
+    )
 
 
 def _cells(lines: list[str], separator: Separator) -> list[list[str]]:
@@ -165,22 +172,6 @@ def _regular(lines: list[str], separator: Separator) -> list[list[str]] | None:
     return [cells[place::width] for place in range(width)]
 
 
-def _is_binary(data: bytes) -> bool:
-    start = data[:4096]
-    if start.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-        return False
-    return b"\x00" in start or start.startswith((b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8"))
-
-
-def _decoded(data: bytes) -> str:
-    if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-        return data.decode("utf-16", errors="replace")
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return data.decode("cp1252", errors="replace")
-
-
 def _days_with_times(
     columns: list[list[str]], heads: tuple[Head, ...]
 ) -> tuple[list[list[str]], tuple[Head, ...]]:
@@ -202,7 +193,7 @@ def _read_columns(
     """Read columns as numbers or times; gives them, the decimal mark, and what is neither."""
     times = {place: seconds_from_first(cells) for place, cells in enumerate(cells_of)}
     numeric = [cells for place, cells in enumerate(cells_of) if times[place] is None]
-    mark, grouping = _marks([cell for cells in numeric for cell in _some(cells)], separator)
+    mark, grouping = marks_of([cell for cells in numeric for cell in _some(cells)], separator)
     if wanted is not None and wanted != mark:
         mark, grouping = wanted, "," if wanted == "." else "."
     troubles = _Troubles()
@@ -212,14 +203,20 @@ def _read_columns(
         seconds = times[place]
         if seconds is not None:
             texts = tuple("" if math.isnan(one) else f"{one:.6f}" for one in seconds.tolist())
-            columns.append(Column(of.name, of.symbol or "t", "s", seconds, texts, "time"))
+            decimals = _most_decimals(texts[:_FIRST], trimmed=True)
+            columns.append(Column(of.name, of.symbol or "t", "s", seconds, texts, "time", decimals))
             continue
         values = _fast(cells, mark, grouping) if len(cells) > FEW else None
         if values is not None:
-            columns.append(Column(of.name, of.symbol, of.unit, values, ()))
+            some = [cell.replace(",", ".") for cell in cells[:_FIRST]]
+            columns.append(Column(of.name, of.symbol, of.unit, values, (), "number",
+                                  _most_decimals(some)))  # fmt: skip
             continue
         texts = tuple(_texts(cells, place, mark, grouping, separator, troubles))
-        columns.append(Column(of.name, of.symbol, of.unit, _values(texts), texts))
+        decimals = _most_decimals(texts)
+        columns.append(
+            Column(of.name, of.symbol, of.unit, _values(texts), texts, "number", decimals)
+        )
     return tuple(columns), mark, troubles.told
 
 
@@ -242,6 +239,19 @@ def _fast(cells: list[str], mark: Mark, grouping: str) -> NDArray[np.float64] | 
         return None
     table = np.array(values, dtype=np.float64)
     return None if np.isinf(table).any() else table
+
+
+def _most_decimals(texts: Iterable[str], *, trimmed: bool = False) -> int:
+    """Tell how many decimals the cells have at most, 15 at most; trimmed: without zeros at ends."""
+    longest = 0
+    for text in texts:
+        mantissa, _, exponent = text.lower().partition("e")
+        decimals = mantissa.partition(".")[2]
+        places = len(decimals.rstrip("0") if trimmed else decimals)
+        if exponent.lstrip("+-").isdigit():
+            places -= int(exponent)
+        longest = max(longest, places)
+    return min(longest, 15)
 
 
 class _Troubles:
@@ -278,35 +288,6 @@ def _texts(
             yield ""
 
 
-def _separator(lines: list[str], stated: str) -> Separator:
-    filled = [line for line in lines if line.strip()]
-    marks: tuple[Separator, ...] = ("\t", ";", "|", ",")
-    for mark in marks:
-        if stated == mark:
-            return mark
-    for mark in marks[:3]:
-        if any(mark in line for line in filled):
-            return mark
-    has_heads = len(filled) > 1 and _WORD.search(_NUMBER.sub("", filled[0])) is not None
-    body = filled[1:] if has_heads else filled
-    if any("," in line for line in body) and _commas_separate(filled[0] if has_heads else "", body):
-        return ","
-    if any(" " in line.strip() for line in body):
-        return " "
-    return ""
-
-
-def _commas_separate(heads: str, body: list[str]) -> bool:
-    if "," in heads:
-        return True
-    for line in body:
-        if line.count(",") != len(_BETWEEN_DIGITS.findall(line)):
-            return True  # a blank, a quotation mark or nothing stands beside one
-        if any(cell.count(",") > 1 or ("," in cell and "." in cell) for cell in line.split(" ")):
-            return True
-    return any("." in line for line in body)
-
-
 def _cut(lines: list[str], separator: Separator) -> list[list[str]]:
     if separator == "":
         return [[line.strip().strip('"')] for line in lines]
@@ -329,40 +310,12 @@ def _looks_like_number(cell: str) -> bool:
     return True
 
 
-def _marks(cells: list[str], separator: Separator) -> tuple[Mark, str]:
-    """Tell the decimal mark of all cells, and which mark sets off groups of three, if one does."""
-    if separator == ",":
-        return ".", ""
-    for cell in cells:
-        if "," in cell and "." in cell:
-            return (".", ",") if cell.rindex(".") > cell.rindex(",") else (",", ".")
-    commas, points = ([cell for cell in cells if mark in cell] for mark in ",.")
-    if any(cell.count(",") > 1 for cell in commas):
-        return ".", ","
-    if any(cell.count(".") > 1 for cell in points):
-        return ",", "."
-    if not commas:
-        return ".", ""
-    if not points:
-        return ",", ""
-    # Each cell has one mark, some a comma, some a point: what only stands before full groups of
-    # three sets off thousands.
-    if all(_is_grouped(cell, ",") for cell in commas):
-        return ".", ","
-    return (",", ".") if all(_is_grouped(cell, ".") for cell in points) else (".", "")
-
-
-def _is_grouped(cell: str, mark: str) -> bool:
-    whole = rf"[-+{numbers.MINUS}]?\d{{1,3}}(?:{re.escape(mark)}\d{{3}})+"
-    return re.fullmatch(whole, cell, re.ASCII) is not None
-
-
 def _digits(cell: str, mark: Mark, grouping: str, separator: Separator) -> str:
     if separator in (" ", "") and " " in cell:
         raise ValueError("A blank stands inside.")
     if grouping and grouping in cell:
         whole, after, rest = cell.partition(mark)
-        if not _is_grouped(whole, grouping) or grouping in rest:
+        if not is_grouped(whole, grouping) or grouping in rest:
             raise ValueError("The groups of digits are not full.")
         cell = whole.replace(grouping, "") + after + rest
     plain = numbers.plain_digits(cell)

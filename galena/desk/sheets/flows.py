@@ -6,10 +6,12 @@ from django.db.models import Max
 from galena.core.axes import Axis, checked
 from galena.desk.errors import DeskError
 from galena.desk.models import SIDES, Graph, Note, Sheet, Trace, axis_kept
+from galena.experiments import columns
 from galena.experiments.flows import touch
-from galena.experiments.models import Experiment, Quantity
+from galena.experiments.models import Experiment, Quantity, Run
 
 MOST_SHEETS, MOST_GRAPHS, MOST_TRACES = 20, 8, 8
+FIRST_SHOWN = 3  # graphs of what a file brought
 LEAST_SHARE = 0.15
 LINES = ("auto", "on", "off")
 SIZES = (0.6, 1.0, 1.5, 2.2)
@@ -93,11 +95,11 @@ def _begin(sheet: Sheet, experiment: Experiment, quantities: list[Quantity]) -> 
 
 
 def _x_of(experiment: Experiment) -> Quantity | None:
-    """Give what was typed with the readings, where no run goes over time."""
+    """Give what was typed with the readings, or stands first, where no run goes over time."""
     runs = experiment.runs.kept()
     if runs.of_kind(is_timed=True).exists():
         return None
-    return next(iter(experiment.entered), None)
+    return next(iter([*experiment.entered, *experiment.measured]), None)
 
 
 def add_sheet(
@@ -113,6 +115,28 @@ def add_sheet(
     for number, quantity in enumerate(ys[:MOST_GRAPHS]):
         sheet.graphs.create(place=number).traces.create(quantity=quantity)
     return sheet
+
+
+def show_taken(experiment: Experiment, runs: list[Run]) -> Sheet:
+    """Give the sheet that shows what a file brought; one is made where none does."""
+    quantities = _quantities_of(runs[0])
+    sheets = sheets_of(experiment)
+    showing = next((one for one in sheets if set(one.quantities) & set(quantities)), None)
+    timed = runs[0].kind.is_timed
+    if showing is None and len(sheets) < MOST_SHEETS and quantities:
+        x, ys = (None, quantities) if timed else (quantities[0], quantities[1:] or quantities)
+        return add_sheet(experiment, x, ys[:FIRST_SHOWN])
+    sheet = showing or sheets[0]
+    if timed and experiment.runs.kept().count() == len(runs) and len(sheets) == 1:
+        for quantity in quantities[len(sheet.graphs.all()) : FIRST_SHOWN]:
+            if quantity not in sheet.quantities:
+                add_graph(sheet, quantity)
+    return sheet
+
+
+def _quantities_of(run: Run) -> list[Quantity]:
+    blocks = columns.of_run(run).blocks
+    return [column.quantity for block in blocks for column in block.columns.values()]
 
 
 def drop_sheet(sheet: Sheet) -> None:

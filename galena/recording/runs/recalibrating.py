@@ -33,6 +33,7 @@ def corrections_of(runs: list[Run]) -> dict[int, list[Corrected]]:
         kept_one
         for run in runs
         for stream in run.streams.all()
+        if stream.serial  # what came from a file no channel gave
         for kept_one in stream.series.all()
         if kept_one.quantity is not None
     ]
@@ -59,6 +60,8 @@ def recalibrate(experiment: Experiment, series: Series, chosen: Calibration | No
     """
     if series.stream.run.state == Run.State.RECORDING:
         raise CalibrationError("This run is being recorded. Stop it, then choose.")
+    if not series.stream.serial:
+        raise CalibrationError("These readings came from a file: no channel of the Bench gave them.")
     source = _channel_source(series.quantity)
     if chosen is not None and chosen.channel.source != source:
         raise CalibrationError("This calibration is of another channel. Choose one of its own.")
@@ -73,6 +76,10 @@ def recalibrate(experiment: Experiment, series: Series, chosen: Calibration | No
 def _quantity(
     experiment: Experiment, source: str, series: Series, record: CalibrationRecord | None
 ) -> Quantity:
+    if source.count("|") != 3:
+        raise CalibrationError(
+            "These readings came from a file: no channel of the Bench gave them."
+        )
     maker, model, serial, ident = source.split("|")
     channel = Channel.objects.select_related("instrument").get(
         instrument__maker=maker, instrument__model=model, instrument__serial=serial, ident=ident

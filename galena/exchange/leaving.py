@@ -1,0 +1,43 @@
+"""The experiment file is made: a small one here, a large one in a process of its own."""
+
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.db import connection
+from django.db.models import Sum
+
+from galena.exchange import apart, package
+from galena.exchange.working import Work
+from galena.experiments.models import Experiment, SeriesChunk
+from galena.shell.worker import Workers
+
+MANY = 500_000  # readings
+PATIENCE = 1800.0  # s
+WORKERS = Workers(1)
+
+
+def make(experiment: Experiment, work: Work) -> tuple[Path, tempfile.TemporaryDirectory]:
+    """Make the file; gives where it is, and the folder that goes with it.
+
+    Raises PackageError, WorkerError.
+    """
+    folder = tempfile.TemporaryDirectory()
+    path = Path(folder.name) / "experiment"
+    try:
+        database = str(connection.settings_dict["NAME"])
+        if _readings(experiment) > MANY and Path(database).is_file():
+            data = str(settings.DATA_DIR)
+            WORKERS.do(apart.write, experiment.pk, str(path), database, data, patience=PATIENCE)
+        else:
+            with path.open("wb") as file:
+                package.write(experiment, file)
+    except BaseException:
+        folder.cleanup()
+        raise
+    return path, folder
+
+
+def _readings(experiment: Experiment) -> int:
+    stored = SeriesChunk.objects.filter(series__stream__run__experiment=experiment)
+    return stored.aggregate(n=Sum("count"))["n"] or 0
