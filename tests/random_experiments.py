@@ -54,7 +54,8 @@ class Maker:
 
     def condition(self):
         name = f"condition {self.random.random():.9f}"
-        flows.add_condition(self.experiment, name, self._one(("mm", "°C", "")))
+        kind = self._one(("number", "choice", "text"))
+        flows.add_condition(self.experiment, name, kind, "", "mm", "none, in front")
 
     def given(self):
         name = f"given {self.random.random():.9f}"

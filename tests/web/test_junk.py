@@ -1,6 +1,7 @@
 """What no form sends: it is answered with 404 or 422 and words, never with a fault."""
 
 import contextlib
+import io
 import json
 import re
 from pathlib import Path
@@ -26,6 +27,7 @@ from galena.core.numbers import parse
 from galena.desk.annotations import flows
 from galena.desk.findings import flows as finding_flows
 from galena.desk.sheets import flows as sheet_flows
+from galena.exchange import arrival_views, arrivals, working
 from galena.experiments import quantity_flows, table_flows
 from galena.experiments.models import Given
 from galena.shell import requested
@@ -41,7 +43,7 @@ CELLS = (
 
 
 @pytest.fixture
-def whole(as_ada, experiment):
+def whole(as_ada, experiment, monkeypatch):
     """An experiment with one of each thing that an address can name."""
     run = making.run(experiment, making.ramp())
     table = table_flows.new_table(experiment, experiment.owner)
@@ -58,8 +60,13 @@ def whole(as_ada, experiment):
         made_by=experiment.owner,
     )  # fmt: skip
     nut = marking.add_object(clip, "nut")
+    monkeypatch.setattr(working, "_begin", lambda work, act: working._do(work, act))
+    monkeypatch.setattr(arrival_views.WORKERS, "do", lambda work, *given, **_: work(*given))
+    working.forget("")
+    arrival = arrivals.begin("river.csv", 20, experiment.owner, experiment)
+    arrivals.add(arrival, 0, io.BytesIO(b"t / s,h / mm\n0,1\n1,2"[:20]))
     experiment.keys = {
-        "clip_id": clip.pk, "object_id": nut.pk,
+        "clip_id": clip.pk, "object_id": nut.pk, "arrival_id": arrival.pk,
         "experiment_id": experiment.pk, "number": run.number, "sheet_id": sheet.pk,
         "graph_id": sheet.graphs.first().pk, "span_id": span.pk, "marker_id": marker.pk,
         "finding_id": line.pk, "note_id": note.pk, "quantity_id": known.pk, "side": "left",
@@ -82,6 +89,16 @@ def routes():
             else:
                 pending.append((one, taken))
     return known
+
+
+def test_no_two_addresses_have_the_same_name():
+    names, pending = [], [get_resolver()]
+    while pending:
+        for one in pending.pop().url_patterns:
+            (names if isinstance(one, URLPattern) else pending).append(
+                one.name if isinstance(one, URLPattern) else one
+            )
+    assert sorted(names) == sorted(set(names))
 
 
 def path(name, experiment):
