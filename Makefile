@@ -47,6 +47,7 @@ bench: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.hour_on_desk
 	$(PYTHON) -m benchmarks.straighten
 	$(PYTHON) -m benchmarks.clips
+	$(PYTHON) -m benchmarks.open_formats
 
 screenshots: .work/ready-for-tests
 	$(PYTHON) -m scripts.screenshots

@@ -1,5 +1,6 @@
 """Take docs/screenshots anew: the demo world is built in a temporary folder and photographed."""
 
+import math
 import os
 import re
 import subprocess
@@ -91,7 +92,7 @@ def point(page: Page, across: float, down: float) -> None:
 
 
 def take_desks(page: Page, address: str) -> None:
-    """One graph, a stack, two sheets side by side, a typed table, and the dark room."""
+    """One graph, a stack, two sheets side by side, a typed table, and a file that is taken in."""
     desk_of(page, address, "Tide tank")
     point(page, 0.72, 0.5)
     take(page, "desk")
@@ -107,13 +108,27 @@ def take_desks(page: Page, address: str) -> None:
     take_straightened(page, address)
     take_clip(page, address)
     take_formulas(page, address)
-    page.get_by_text("Ada ▾").click()
-    page.get_by_role("button", name="Dark room").click()
-    desk_of(page, address, "Tide tank")
-    point(page, 0.72, 0.5)
-    take(page, "desk-dark")
-    page.get_by_text("Ada ▾").click()
-    page.get_by_role("button", name="Light room").click()
+    take_in(page, address)
+
+
+def take_in(page: Page, address: str) -> None:
+    """What was understood of a logger's file, before it is taken in."""
+    rows = "".join(
+        f"28.11.2026 09:{k // 60:02d}:{k % 60:02d};{412 + 30 * math.sin(k / 90):.1f};"
+        f"{'---' if k == 4 else f'{9.4 + k / 900:.2f}'};{12.61 - k / 9000:.2f}\n"
+        for k in range(900)
+    )
+    head = (
+        "Level logger 12, north pier\n\nTime;Water level h (mm);Temperature T [°C];Battery U / V\n"
+    )
+    data = (head + rows.replace(".", ",").replace("28,11,2026", "28.11.2026")).encode("latin-1")
+    page.goto(f"{address}/take-in")
+    file = {"name": "north pier.csv", "mimeType": "text/csv", "buffer": data}
+    page.get_by_label("A table, or an experiment").set_input_files(file)
+    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Take it in").wait_for()
+    take(page, "taking-in")
+    page.get_by_role("button", name="Leave it").click()
 
 
 def take_findings(page: Page, address: str) -> None:

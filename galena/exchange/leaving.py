@@ -8,6 +8,7 @@ from django.db import connection
 from django.db.models import Sum
 
 from galena.exchange import apart, package
+from galena.exchange.sending import ZIP, Made
 from galena.exchange.working import Work
 from galena.experiments.models import Experiment, SeriesChunk
 from galena.shell.worker import Workers
@@ -17,11 +18,8 @@ PATIENCE = 1800.0  # s
 WORKERS = Workers(1)
 
 
-def make(experiment: Experiment, work: Work) -> tuple[Path, tempfile.TemporaryDirectory]:
-    """Make the file; gives where it is, and the folder that goes with it.
-
-    Raises PackageError, WorkerError.
-    """
+def make(experiment: Experiment, name: str, work: Work) -> Made:
+    """Make the file, which is sent under this name. Raises PackageError, WorkerError."""
     folder = tempfile.TemporaryDirectory()
     path = Path(folder.name) / "experiment"
     try:
@@ -35,7 +33,7 @@ def make(experiment: Experiment, work: Work) -> tuple[Path, tempfile.TemporaryDi
     except BaseException:
         folder.cleanup()
         raise
-    return path, folder
+    return Made(path, folder, name, ZIP)
 
 
 def _readings(experiment: Experiment) -> int:

@@ -3,6 +3,7 @@
 import tempfile
 import zipfile
 from collections.abc import AsyncIterator, Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from asgiref.sync import sync_to_async
@@ -15,6 +16,7 @@ from galena.core.formats.comma_separated import file_name
 from galena.core.formats.sheets import Sheet
 from galena.core.numbers import grouped
 from galena.exchange.formats import Format
+from galena.exchange.working import Work
 from galena.shell.worker import WORKERS
 
 SHORT = 20_000  # rows that are sent at once
@@ -25,10 +27,23 @@ ZIP, ZIP_SUFFIX = "application/zip", ".zip"
 _PIECE = 256_000  # bytes
 
 
-def single(format_out: Format, sheet: Sheet, name: str) -> HttpResponseBase:
-    """Give a table as a file. Raises TableError where it is too long, WorkerError."""
-    if format_out.stream is None:
-        return several(format_out, [sheet], [name], name)
+@dataclass(frozen=True)
+class Made:
+    """A file that was made for sending, in a folder that goes with it."""
+
+    path: Path
+    folder: tempfile.TemporaryDirectory
+    name: str
+    media_type: str
+
+    def response(self) -> HttpResponseBase:
+        """Send it; then it is taken away."""
+        return _named(_of_file(self.path, self.folder.cleanup), self.name, self.media_type)
+
+
+def streamed(format_out: Format, sheet: Sheet, name: str) -> HttpResponseBase:
+    """Send a table while it is written, in a format that can be."""
+    assert format_out.stream is not None
     pieces = format_out.stream(sheet)
     if sheet.rows <= SHORT:
         response: HttpResponseBase = HttpResponse(b"".join(pieces))
@@ -37,13 +52,8 @@ def single(format_out: Format, sheet: Sheet, name: str) -> HttpResponseBase:
     return _named(response, name + format_out.suffix, format_out.media_type)
 
 
-def several(
-    format_out: Format, sheets: list[Sheet], names: list[str], name: str
-) -> HttpResponseBase:
-    """Give tables as one file: a workbook, or a zip with a file for each.
-
-    Raises TableError where they are too long, WorkerError.
-    """
+def refuse_long(format_out: Format, sheets: list[Sheet]) -> None:
+    """Raise TableError where tables are too long for one file."""
     rows = sum(sheet.rows for sheet in sheets)
     most = MOST if format_out.write is None else MOST_IN_A_BOOK
     if rows > most:
@@ -53,27 +63,24 @@ def several(
             else f"These are {grouped(rows)} rows; at most {grouped(most)} leave at once. Take "
             "the runs one by one."
         )
+
+
+def make(
+    format_out: Format, sheets: list[Sheet], names: list[str], name: str, work: Work
+) -> Made:  # fmt: skip
+    """Make one file of tables, a workbook or a zip with a file for each. Raises WorkerError."""
     folder = tempfile.TemporaryDirectory()
     path = Path(folder.name) / "tables"
     try:
         if format_out.write is not None:
             WORKERS.do(format_out.write, sheets, str(path), patience=PATIENCE)
-            suffix, media_type = format_out.suffix, format_out.media_type
-        else:
-            files = [one + format_out.suffix for one in names]
-            WORKERS.do(write_zip, format_out.stream, sheets, files, str(path), patience=PATIENCE)
-            suffix, media_type = ".zip", ZIP
-    except Exception:
+            return Made(path, folder, name + format_out.suffix, format_out.media_type)
+        files = [one + format_out.suffix for one in names]
+        WORKERS.do(write_zip, format_out.stream, sheets, files, str(path), patience=PATIENCE)
+        return Made(path, folder, name + ZIP_SUFFIX, ZIP)
+    except BaseException:
         folder.cleanup()
         raise
-    return made(path, folder, name + suffix, media_type)
-
-
-def made(
-    path: Path, folder: tempfile.TemporaryDirectory, name: str, media_type: str
-) -> HttpResponseBase:
-    """Send a file that was made in a folder for this, which goes with it."""
-    return _named(_of_file(path, folder.cleanup), name, media_type)
 
 
 def write_zip(

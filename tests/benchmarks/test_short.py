@@ -14,6 +14,7 @@ SHORT = (
     "hour_on_desk",
     "armed_pair",
     "long_class",
+    "open_formats",
     "straighten",
 )
 IN_A_BROWSER = ("clips", "desk_stack", "full_bench", "live_path")

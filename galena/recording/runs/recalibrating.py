@@ -61,7 +61,9 @@ def recalibrate(experiment: Experiment, series: Series, chosen: Calibration | No
     if series.stream.run.state == Run.State.RECORDING:
         raise CalibrationError("This run is being recorded. Stop it, then choose.")
     if not series.stream.serial:
-        raise CalibrationError("These readings came from a file: no channel of the Bench gave them.")
+        raise CalibrationError(
+            "These readings came from a file: no channel of the Bench gave them."
+        )
     source = _channel_source(series.quantity)
     if chosen is not None and chosen.channel.source != source:
         raise CalibrationError("This calibration is of another channel. Choose one of its own.")
