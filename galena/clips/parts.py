@@ -49,6 +49,8 @@ class ClipFiles:
             folder = f"clips/{numbers[Clip][clip.pk]}"
             times = clip.ticks.astype(TIMES)
             package.put(f"{folder}/times.npy", npy.head(times.size, TIMES) + times.tobytes())
+            if not package.films:
+                continue
             try:
                 size = files.file_of(clip.folder, files.ORIGINAL).stat().st_size
                 film = files.file_of(clip.folder, files.ORIGINAL).open("rb")

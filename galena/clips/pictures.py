@@ -173,9 +173,11 @@ def _marks(clip: Clip, number: int) -> str:
 
 
 def _clip_of(experiment: Experiment, reference: str) -> tuple[Clip, int]:
-    """Read a reference: the key of a clip, and after a slash a picture. Raises ClipError."""
-    key, _, number = reference.partition("/")
-    clip = experiment.clips.filter(pk=int(key)).first() if key.isdecimal() else None
+    """Read a reference: a clip by name or key, after a slash a picture. Raises ClipError."""
+    named, _, number = (part.strip() for part in reference.partition("/"))
+    clip = experiment.clips.filter(name=named).first()
+    if clip is None and named.isdecimal() and len(named) < 19:
+        clip = experiment.clips.filter(pk=int(named)).first()
     if clip is None or not (number == "" or number.isdecimal()):
         raise ClipError("There is no such clip in this experiment.")
     clip.experiment = experiment
@@ -183,8 +185,16 @@ def _clip_of(experiment: Experiment, reference: str) -> tuple[Clip, int]:
 
 
 def _listed(experiment: Experiment) -> list[tuple[str, str]]:
-    ready = experiment.clips.filter(state=Clip.State.READY)
-    return [(str(clip.pk), clip.name) for clip in ready.defer("times")]
+    ready = list(experiment.clips.filter(state=Clip.State.READY).defer("times"))
+    names = [clip.name for clip in ready]
+    return [
+        (clip.name if _can_stand(clip.name, names) else str(clip.pk), clip.name) for clip in ready
+    ]
+
+
+def _can_stand(name: str, names: list[str]) -> bool:
+    """Tell whether a clip can be referred to by its name: it lasts when an experiment is copied."""
+    return names.count(name) == 1 and not set(name) & set("{}|/\n") and not name.isdecimal()
 
 
 KINDS = (

@@ -31,9 +31,8 @@ def tide_tank(experiment: Experiment, person: Person) -> None:
     finding_flows.ask(span, "line", sheet.quantity, [first, second])
     annotation_flows.add_marker(sheet, 25.0)
     report = report_flows.report_of(experiment)
-    report_flows.save(
-        report, "How fast the tide tank fills", REPORT.read_text("utf-8"), report.version
-    )
+    text = REPORT.read_text("utf-8")
+    report_flows.begin_anew(report, "How fast the tide tank fills", text, person)
 
 
 def lamp(experiment: Experiment, person: Person) -> None:

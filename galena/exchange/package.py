@@ -34,17 +34,22 @@ _NEWER = "This file was written by a newer Galena. Bring this one up to date, th
 
 
 def write(
-    experiment: Experiment, file: IO[bytes], written: Callable[[int], None] = lambda _: None
+    experiment: Experiment,
+    file: IO[bytes],
+    written: Callable[[int], None] = lambda _: None,
+    *,
+    films: bool = True,
 ) -> None:
     """Write an experiment into a file, as a stream; the experiment stays as it is.
 
-    written: is told of how many bytes were written, again and again. Raises PackageError while a
+    written: is told of how many bytes were written, again and again; films: whether the clips come
+    along as they came. Raises PackageError while a
     run is recorded.
     """
     if experiment.runs.filter(state=Run.State.RECORDING).exists():
         raise PackageError("A run of this experiment is being recorded. Take it along afterwards.")
     with in_passing(), transaction.atomic():
-        package = Packing(file, written)
+        package = Packing(file, written, films=films)
         numbers: Keys = {
             part.model: numbered(part.of(experiment).values_list("pk", flat=True).iterator())
             for part in all_parts()

@@ -40,10 +40,18 @@ class Entry:
 class Packing:
     """An experiment file that is being written.
 
-    told: what could not be written, in sentences. resources: what `datapackage.json` will list.
+    told: what could not be written, in sentences. films: whether those come along. resources: what
+    `datapackage.json` will list.
     """
 
-    def __init__(self, file: IO[bytes], written: Callable[[int], None] = lambda _: None) -> None:
+    def __init__(
+        self,
+        file: IO[bytes],
+        written: Callable[[int], None] = lambda _: None,
+        *,
+        films: bool = True,
+    ) -> None:
+        self.films = films
         self._zip = zipfile.ZipFile(file, "w", DEFLATED)
         self._written = written
         self._checksums: list[tuple[str, str]] = []

@@ -8,7 +8,12 @@ ASSETS = [PACKAGE / app / "static" for app in ("shell", "reports")]
 
 
 def make_pdf(html: str) -> bytes:
-    """Set a page of HTML as PDF; it can use the shipped styles and fonts and nothing else."""
+    """Set a page of HTML as PDF."""
+    return shipped_page(html).write_pdf(pdf_tags=True)
+
+
+def shipped_page(html: str):
+    """Give a page for WeasyPrint that uses the shipped styles and fonts and nothing else."""
     from weasyprint import HTML
     from weasyprint.urls import URLFetcher
 
@@ -21,5 +26,4 @@ def make_pdf(html: str) -> bytes:
                 raise ValueError(f"{url[:80]} is not part of Galena")
             return super().fetch(path.as_uri(), headers)
 
-    page = HTML(string=html, base_url=PACKAGE.as_uri() + "/", url_fetcher=ShippedOnly())
-    return page.write_pdf(pdf_tags=True)
+    return HTML(string=html, base_url=PACKAGE.as_uri() + "/", url_fetcher=ShippedOnly())

@@ -40,11 +40,11 @@ def of_sheet(sheet: Sheet, *, fonts: bool = True) -> tuple[str, int, int]:
         top += figure.size[1] + GAP
     legend, height = _legend(figures, sheet, width, top + LINE)
     height += 10
-    faces = f"<style>{_faces()}</style>" if fonts else ""
+    style = f"<style>{faces()}</style>" if fonts else ""
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" width="{width}" '
         f'height="{height}" font-family="{FAMILY}" font-size="13" fill="{INK}">'
-        f'{faces}<rect width="{width}" height="{height}" fill="{_PAPER}"/>'
+        f'{style}<rect width="{width}" height="{height}" fill="{_PAPER}"/>'
         f"{''.join(parts)}{legend}</svg>",
         width, height,
     )  # fmt: skip
@@ -77,12 +77,13 @@ def _legend(figures: list[Figure], sheet: Sheet, width: int, top: int) -> tuple[
     return "".join(parts), round(y if entries else top - LINE)
 
 
-def _faces() -> str:
-    faces = []
+def faces() -> str:
+    """Give the shipped fonts as rules of CSS, with the fonts inside."""
+    rules = []
     for family, file, more in FACES:
         font = base64.b64encode((FONTS / file).read_bytes()).decode("ascii")
-        faces.append(
+        rules.append(
             f'@font-face{{font-family:"{family}";{more};'
             f'src:url(data:font/woff2;base64,{font}) format("woff2")}}'
         )
-    return "".join(faces)
+    return "".join(rules)

@@ -1,0 +1,107 @@
+"""The report is taken along: PDF, HTML, Markdown, ODT."""
+
+import io
+
+from django.http import HttpResponse
+from django.template.loader import render_to_string
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_GET
+
+from galena.core.formats.comma_separated import file_name
+from galena.desk.drawing.picture import faces
+from galena.exchange import package
+from galena.exchange.errors import PackageError
+from galena.experiments.access import experiment_for
+from galena.experiments.models import Experiment, SeriesChunk
+from galena.reports import flows
+from galena.reports.models import Report
+from galena.reports.out import markdown as markdown_out
+from galena.reports.out import open_text, paper
+from galena.reports.out.paper import Attached
+from galena.reports.setting import Page, set_page
+from galena.reports.source import Source
+from galena.shell import requested
+from galena.shell.pdf import PACKAGE
+from galena.shell.worker import WORKERS, WorkerError
+
+MOST_ATTACHED = 1_000_000  # readings of an experiment whose file goes along with the PDF
+STYLES = ("reports/static/reports/css/paper.css",)
+
+
+def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Report, Page]:
+    """Set the report anew, and note what its numbers are now that it is taken along."""
+    experiment = experiment_for(request, experiment_id)
+    report = flows.report_of(experiment)
+    page = set_page(report.text, Source(experiment), frozen=report.frozen, on_paper=on_paper)
+    flows.printed(report, page.numbers)
+    return experiment, report, page
+
+
+@require_GET
+def pdf(request, experiment_id: int):
+    """Give the report as PDF, with the readings of its figures and the experiment attached."""
+    experiment, report, page = _set(request, experiment_id, on_paper=True)
+    context = {"experiment": experiment, "report": report, "set": page}
+    html = render_to_string("reports/print.html", context)
+    size = "letter" if request.GET.get("paper") == "letter" else "A4"
+    try:
+        document = WORKERS.do(paper.make, html, _attached(experiment, page), size)
+    except WorkerError as error:
+        refusal = f"{error} The report is kept; load this address again."
+        return requested.refused(request, refusal, "The PDF could not be made", status=503)
+    return _sent(document, report, ".pdf", "application/pdf", is_shown=True)
+
+
+def _attached(experiment: Experiment, page: Page) -> list[Attached]:
+    """Give the readings of each figure, and the experiment file, without its films."""
+    files = [
+        Attached(f"figure-{one.number}.csv", f"Readings of {one.called}", one.piece.readings)
+        for one in page.placed if one.number and one.piece.readings
+    ]  # fmt: skip
+    if SeriesChunk.objects.filter(series__stream__run__experiment=experiment).count():
+        stored = SeriesChunk.objects.filter(series__stream__run__experiment=experiment)
+        if sum(stored.values_list("count", flat=True)) > MOST_ATTACHED:
+            return files
+    file = io.BytesIO()
+    try:
+        package.write(experiment, file, films=False)
+    except PackageError:  # a run is being recorded: the report does not wait for its end
+        return files
+    return [*files, Attached("experiment.zip", "The experiment as one file", file.getvalue())]
+
+
+@require_GET
+def web_page(request, experiment_id: int):
+    """Give the report as one HTML file that needs nothing else."""
+    experiment, report, page = _set(request, experiment_id, on_paper=False)
+    styles = "".join((PACKAGE / path).read_text("utf-8") for path in STYLES)
+    context = {"experiment": experiment, "report": report, "set": page,
+               "styles": faces() + styles}  # fmt: skip
+    html = render_to_string("reports/alone.html", context)
+    return _sent(html.encode(), report, ".html", "text/html; charset=utf-8")
+
+
+@require_GET
+def markdown(request, experiment_id: int):
+    """Give the report as Markdown with its pictures."""
+    _, report, page = _set(request, experiment_id, on_paper=False)
+    data = markdown_out.zipped(report.title, report.text, page)
+    return _sent(data, report, ".zip", "application/zip")
+
+
+@require_GET
+def odt(request, experiment_id: int):
+    """Give the report as a text document."""
+    experiment, report, page = _set(request, experiment_id, on_paper=True)
+    context = {"experiment": experiment, "report": report, "set": page}
+    html = render_to_string("reports/_paper.html", context)
+    return _sent(open_text.document(html), report, ".odt", open_text.MEDIA_TYPE)
+
+
+def _sent(
+    data: bytes, report: Report, suffix: str, media_type: str, *, is_shown: bool = False
+) -> HttpResponse:
+    response = HttpResponse(data, content_type=media_type)
+    name = file_name(report.title) + suffix
+    response["Content-Disposition"] = content_disposition_header(not is_shown, name) or ""
+    return response
