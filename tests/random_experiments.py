@@ -195,7 +195,7 @@ class Maker:
     def report(self):
         report = report_flows.report_of(self.experiment)
         text = f"## What we did\n\n{self._one(WORDS)}\n\n{{graph}}\n"
-        report_flows.save(report, "On levels", text, report.version)
+        report_flows.begin_anew(report, "On levels", text, self.person)
 
     def guided(self):
         Guidance.objects.get_or_create(experiment=self.experiment, shape_first=True)

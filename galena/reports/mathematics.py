@@ -75,7 +75,9 @@ def _clean(element: ElementTree.Element) -> None:
 
 
 def _svg(typed: str, is_block: bool) -> str:
+    from ziamath.config import config
     from ziamath.zmath import Latex
 
+    config.svg2 = False  # outlines where they stand: not every reader follows references
     drawn = Latex(typed, size=16 if is_block else 15, inline=not is_block)
     return str(drawn.svg())

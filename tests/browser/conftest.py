@@ -50,7 +50,8 @@ def window(chromium, room):
 
 def _complaint(said, faults):
     # A refused plan is answered with status 422, which Chromium logs as an error of its own.
-    if said.type == "error" and "422" not in said.text and "409" not in said.text:
+    of_tests = ("422", "409", "ERR_INTERNET_DISCONNECTED")
+    if said.type == "error" and not any(one in said.text for one in of_tests):
         faults.append(f"console: {said.text}")
 
 

@@ -28,7 +28,8 @@ from galena.instruments.rigs import (
 )
 from galena.instruments.rigs.rock_pool import pool_ph
 from galena.instruments.rigs.tide_tank import AREA
-from galena.reports import writing
+from galena.reports.setting import set_page
+from galena.reports.source import Source
 from tests import making
 
 WITHOUT_RIG = True
@@ -57,10 +58,9 @@ def test_the_demo_world_is_recorded_analysed_reported_and_walked(built, page):
         assert slope.value == pytest.approx(flow * 1000 / AREA, abs=3 * slope.uncertainty)
     drained = readings(runs[2], quantity).y
     assert drained[500] > drained[-1] + 50
-    sheet = first_sheet(built)
-    written = writing.set_page(built.report, sheet, writing.references(sheet))
+    written = set_page(built.report.text, Source(built))
     assert (written.quoted, written.unknown) == (2, [])
-    assert "<figure>" in written.body
+    assert '<figure class="whole">' in written.body
 
     _each_run_is_whole_and_remarked_on_only_where_it_should_be()
     _the_gangway_sags_with_the_cube_of_its_overhang()

@@ -83,18 +83,17 @@ def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
 
     page.get_by_role("link", name="Report").click()
     page.wait_for_load_state()
-    page.get_by_role("button", name="Write").click()
     page.get_by_label("Title").fill("How fast it fills")
-    page.get_by_label("Text").fill("\n\n{graph}")
+    page.get_by_label("Text in Markdown").fill("\n\n{graph}")
     page.evaluate("document.getElementById('text').setSelectionRange(0, 0)")
     page.keyboard.type("The level rises by ")
     page.get_by_role("button", name="slope, line of A, run 1").click()
-    page.keyboard.press("Control+s")
     paper = page.locator("#paper")
     expect(paper).to_be_visible()
     expect(paper).to_contain_text(f"The level rises by {ESTIMATE.search(found)[0]} mm/s")
     expect(paper.locator("figure svg").first).to_be_visible()
 
+    expect(page.locator("#kept")).to_have_text("kept")
     where = page.get_by_role("link", name="PDF").get_attribute("href")
     answer = page.request.get(page.room.url + where)
     assert answer.headers["content-type"] == "application/pdf"

@@ -29,7 +29,8 @@ DROP = """([zone, name, data]) => {
 
 
 def drop(page, zone, name, data):
-    """Drop a file on a place."""
+    """Drop a file on a place, once the page is wired."""
+    page.wait_for_load_state()
     page.evaluate(DROP, [zone, name, base64.b64encode(data).decode()])
 
 

@@ -97,16 +97,17 @@ def test_hidden_runs_have_no_say_in_how_runs_agree(sheet, span, decays):
 
 
 def test_numbers_quoted_in_a_report_stay_those_of_their_finding(decays, sheet, span):
-    from galena.reports import writing
+    from galena.reports.source import Source
 
     first = asked(span, "line")[0]
     _, name = cards.rows(sheet)[0].references[0]
     assert name == "A.line.1.slope"
     finding_flows.ask(span, "model", sheet.quantity, runs(sheet)[:1], {"formula": "a*x + b"})
     finding_flows.ask(span, "model", sheet.quantity, runs(sheet)[:1], {"formula": "a*x^2 + b"})
-    names = [one.name for one in writing.references(sheet)]
+    references = Source(decays).references
+    names = [one.name for one in references]
     assert len(set(names)) == len(names)
-    known = {one.name: one for one in writing.references(sheet)}
+    known = {one.name: one for one in references}
     assert known["A.line.1.slope"].always == f"A.line.1#{first.pk}.slope"
 
 

@@ -30,6 +30,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.exchange import arrival_views, arrivals, working
 from galena.experiments import quantity_flows, table_flows
 from galena.experiments.models import Given
+from galena.reports import flows as report_flows
 from galena.shell import requested
 from tests import making
 
@@ -59,6 +60,9 @@ def whole(as_ada, experiment, monkeypatch):
         width=160, height=120, times=np.arange(9, dtype="<i8").tobytes(), stop=8,
         made_by=experiment.owner,
     )  # fmt: skip
+    report = report_flows.report_of(experiment)
+    report_flows.begin_anew(report, "On levels", "{A.line.1.slope}", experiment.owner)
+    version = report.versions.first()
     nut = marking.add_object(clip, "nut")
     monkeypatch.setattr(working, "_begin", lambda work, act: working._do(work, act))
     monkeypatch.setattr(arrival_views.WORKERS, "do", lambda work, *given, **_: work(*given))
@@ -66,7 +70,7 @@ def whole(as_ada, experiment, monkeypatch):
     arrival = arrivals.begin("river.csv", 20, experiment.owner, experiment)
     arrivals.add(arrival, 0, io.BytesIO(b"t / s,h / mm\n0,1\n1,2"[:20]))
     experiment.keys = {
-        "clip_id": clip.pk, "object_id": nut.pk, "arrival_id": arrival.pk,
+        "version_id": version.pk, "clip_id": clip.pk, "object_id": nut.pk, "arrival_id": arrival.pk,
         "experiment_id": experiment.pk, "number": run.number, "sheet_id": sheet.pk,
         "graph_id": sheet.graphs.first().pk, "span_id": span.pk, "marker_id": marker.pk,
         "finding_id": line.pk, "note_id": note.pk, "quantity_id": known.pk, "side": "left",
@@ -135,7 +139,9 @@ POSTED = [
     ("ask", {"kind": "slope", "count": SUPER}), ("copy-span", {"count": SUPER, "step": "1"}),
     ("keep-given", {"given": LONG, "symbol": "k", "value": "1"}),
     ("keep-given", {"symbol": "k", "value": "1e-999999"}),
-    ("pdf", {}), ("report", {"version": LONG, "title": "t", "text": "x"}),
+    ("pdf", {}), ("write-report", {"version": LONG, "title": "t", "text": "x"}),
+    ("write-report", {"version": SUPER, "title": "t", "text": "{graph {table | rows 0-²}}"}),
+    ("begin-report", {"opening": HUGE}), ("keep-opening", {"drop": SUPER}),
 ]  # fmt: skip
 GOT = [
     ("desk", {"front": LONG}), ("desk", {"front": SUPER}), ("quantities", {"of": LONG}),

@@ -12,6 +12,7 @@ NOT_COPIED = OF_THE_ROOM | {
     "Experiment",  # it is what is copied
     "TypedPlan",  # what a person has half typed stays where it was typed
     "Change",  # a copy begins with nothing to undo
+    "Opening",  # of a person, for all experiments
 }
 NOT_TAKEN_BACK = OF_THE_ROOM | {
     "Experiment",  # archived and duplicated on the list of experiments
@@ -21,7 +22,7 @@ NOT_TAKEN_BACK = OF_THE_ROOM | {
     "ConditionValue",  # described with its run
     "Stream", "Series", "SeriesChunk", "Step", "StepPart", "Scene",  # as they were recorded
     "Harvest",  # taken away with its run
-    "Report",  # has a version of its own
+    "Report", "Version", "Opening",  # it has versions of its own
     "Clip", "Scale", "SlantedPlane", "Axes", "TrackedObject", "Mark", "Tie",  # marks have their own
     "Guidance",  # a choice, set and unset
 }  # fmt: skip

@@ -35,6 +35,7 @@ _AUTOMATIC = "".join(
     f'<style:style style:name="{name}" style:family="{family}"><style:{properties}/></style:style>'
     for name, family, properties in _LOOKS
 )
+_COLUMNS = "<!--columns-->"
 _MANIFEST = (
     '<?xml version="1.0" encoding="UTF-8"?><manifest:manifest '
     'xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3">'
@@ -78,6 +79,7 @@ class _Writer(HTMLParser):
         self._open: list[str] = []  # what closes each element that is open
         self._drawing: list[str] | None = None
         self._depth = 0
+        self._width = _WIDE  # cm of the figure that is open
         self.pictures: dict[str, str] = {}
 
     @property
@@ -112,6 +114,16 @@ class _Writer(HTMLParser):
             return
         if tag not in ("br", "hr") and self._open:
             self._out.append(self._open.pop())
+        if tag == "table":
+            self._count_columns()
+
+    def _count_columns(self) -> None:
+        """Say before the rows of the last table how many columns it has."""
+        at = max(place for place, part in enumerate(self._out) if part.endswith(_COLUMNS))
+        rows = "".join(self._out[at:]).split("<table:table-row>")
+        count = max((row.count("<table:table-cell") for row in rows), default=1)
+        columns = f'<table:table-column table:number-columns-repeated="{max(1, count)}"/>'
+        self._out[at] = self._out[at].replace(_COLUMNS, columns)
 
     def handle_data(self, data: str) -> None:
         if self._drawing is not None:
@@ -135,7 +147,12 @@ class _Writer(HTMLParser):
         if tag == "li":
             return "<text:list-item><text:p>", "</text:p></text:list-item>"
         if tag == "table":
-            return "<table:table>", "</table:table>"
+            return "<table:table>" + _COLUMNS, "</table:table>"
+        if tag == "figure":
+            shares = {"half": 0.48, "third": 0.31}
+            named = (attrs.get("class") or "").split()
+            self._width = _WIDE * next((shares[one] for one in named if one in shares), 1.0)
+            return "", ""
         if tag == "tr":
             return "<table:table-row>", "</table:table-row>"
         if tag in ("td", "th"):
@@ -169,9 +186,8 @@ class _Writer(HTMLParser):
         self.pictures[name] = svg
         width, height = _size(first)
         is_in_words = self._is_in_words()
-        scale = min(1.0, _WIDE / width) if is_in_words else _WIDE / max(width, 1.0)
-        width, height = (min(width, _WIDE), height * scale) if is_in_words else (
-            _WIDE, height * scale)  # fmt: skip
+        wide = min(width, _WIDE) if is_in_words else self._width
+        width, height = wide, height * wide / width
         frame = (
             f'<draw:frame text:anchor-type="as-char" svg:width="{width:.2f}cm" '
             f'svg:height="{height:.2f}cm"><draw:image xlink:href="{name}" xlink:type="simple"/>'

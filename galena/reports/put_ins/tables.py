@@ -48,7 +48,7 @@ def _piece(rows: Rows, caption: str) -> Piece:
                           for row in rows.rows])  # fmt: skip
     html = format_html('<table class="data"><thead>{}</thead><tbody>{}</tbody></table>', head, body)
     if rows.more:
-        html += format_html('<p class="more">{}</p>', rows.more)
+        html += format_html('<p class="unprinted">{}</p>', rows.more)
     return Piece("table", html, "", format_html("{}", caption), caption, rows=rows)
 
 

@@ -4,8 +4,10 @@ document.addEventListener(
   () => {
     for (const one of document.querySelectorAll("select.guess")) {
       const select = /** @type {HTMLSelectElement} */ (one);
-      const first = [...select.options].find((option) => option.defaultSelected) ?? select.options[0];
-      if (select.value !== first.value) select.dispatchEvent(new Event("change", { bubbles: true }));
+      const first =
+        [...select.options].find((option) => option.defaultSelected) ?? select.options[0];
+      if (select.value !== first.value)
+        select.dispatchEvent(new Event("change", { bubbles: true }));
     }
   },
   { once: true },

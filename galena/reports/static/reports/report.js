@@ -72,7 +72,8 @@ function take(answer, sent) {
     return;
   }
   trouble.hidden = true;
-  if (answer.both) tell("Somebody else wrote in the same paragraph: both are kept, one after the other.");
+  if (answer.both)
+    tell("Somebody else wrote in the same paragraph: both are kept, one after the other.");
   const typedOn = text.value !== sent.text;
   base = { text: sent.text, title: sent.title, version: answer.version };
   if (!typedOn && answer.text !== text.value) replace(answer.text);
@@ -104,7 +105,11 @@ function replace(next) {
 
 function age() {
   const seconds = Math.round((Date.now() - keptAt) / 1000);
-  said.textContent = isKept() ? (seconds < 60 ? "kept" : `kept ${Math.round(seconds / 60)} min ago`) : "being kept";
+  said.textContent = isKept()
+    ? seconds < 60
+      ? "kept"
+      : `kept ${Math.round(seconds / 60)} min ago`
+    : "being kept";
 }
 
 async function look() {
@@ -149,7 +154,9 @@ paper.addEventListener("click", (event) => {
 
 // ---- what is put in
 
-const choices = [.../** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-put]"))].map((one) => ({
+const choices = [
+  .../** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-put]")),
+].map((one) => ({
   put: one.dataset.put,
   words: one.innerText.replace(/\s+/g, " ").trim(),
 }));
@@ -168,7 +175,9 @@ function offer() {
   const typed = before.slice(open + 1).toLowerCase();
   const isOpen = open >= 0 && !/[}\n]/.test(typed) && before[open - 1] !== "\\";
   const found = isOpen
-    ? choices.filter((one) => `${one.put} ${one.words}`.toLowerCase().includes(typed)).slice(0, MOST)
+    ? choices
+        .filter((one) => `${one.put} ${one.words}`.toLowerCase().includes(typed))
+        .slice(0, MOST)
     : [];
   offered.hidden = !found.length;
   at = 0;
@@ -195,7 +204,8 @@ function choose(place) {
 
 function accept() {
   const item = /** @type {HTMLElement} */ (offered.children[at]);
-  const end = text.value[text.selectionStart] === "}" ? text.selectionStart + 1 : text.selectionStart;
+  const end =
+    text.value[text.selectionStart] === "}" ? text.selectionStart + 1 : text.selectionStart;
   offered.hidden = true;
   putIn(item.dataset.words, open, end);
   offered.hidden = true;
@@ -219,7 +229,8 @@ offered.addEventListener("mousedown", (event) => {
 });
 document.addEventListener("click", (event) => {
   const put = event.target instanceof Element ? event.target.closest("[data-put]") : null;
-  if (put) putIn(/** @type {HTMLElement} */ (put).dataset.put, text.selectionStart, text.selectionEnd);
+  if (put)
+    putIn(/** @type {HTMLElement} */ (put).dataset.put, text.selectionStart, text.selectionEnd);
 });
 
 function typed() {
@@ -244,7 +255,13 @@ document.addEventListener("keydown", (event) => {
   }
 });
 addEventListener("pagehide", () => {
-  if (!isKept()) fetch(report.dataset.write, { method: "POST", body: form(), headers: { "X-CSRFToken": token() }, keepalive: true });
+  if (!isKept())
+    fetch(report.dataset.write, {
+      method: "POST",
+      body: form(),
+      headers: { "X-CSRFToken": token() },
+      keepalive: true,
+    });
 });
 addEventListener("beforeunload", (event) => {
   if (!isKept()) event.preventDefault();
