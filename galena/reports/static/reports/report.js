@@ -172,11 +172,11 @@ function putIn(words, from, to) {
 function offer() {
   const before = text.value.slice(0, text.selectionStart);
   open = before.lastIndexOf("{");
-  const typed = before.slice(open + 1).toLowerCase();
-  const isOpen = open >= 0 && !/[}\n]/.test(typed) && before[open - 1] !== "\\";
+  const begun = before.slice(open + 1).toLowerCase();
+  const isOpen = open >= 0 && !/[}\n]/.test(begun) && before[open - 1] !== "\\";
   const found = isOpen
     ? choices
-        .filter((one) => `${one.put} ${one.words}`.toLowerCase().includes(typed))
+        .filter((one) => `${one.put} ${one.words}`.toLowerCase().includes(begun))
         .slice(0, MOST)
     : [];
   offered.hidden = !found.length;
