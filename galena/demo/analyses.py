@@ -1,7 +1,5 @@
 """What was done at the Desk of the demo world: sheets, spans, notes, and a typed table."""
 
-from pathlib import Path
-
 import numpy as np
 
 from galena.classroom.models import Person
@@ -14,9 +12,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import table_flows
 from galena.experiments.models import Experiment
 from galena.experiments.quantity_flows import add_derived
-from galena.reports import flows as report_flows
 
-REPORT = Path(__file__).with_name("tide_tank.md")
 OVERHANGS = np.arange(0.20, 1.001, 0.08)  # m
 STIFFNESS = 41.0  # mm/m³: sag = STIFFNESS · L³
 MISPRINT = 6  # the row whose digits were turned round
@@ -24,15 +20,12 @@ BOTH_LOG = Axis(log=True)
 
 
 def tide_tank(experiment: Experiment, person: Person) -> None:
-    """A line in the same stretch of both fillings, and a report of it."""
+    """A line in the same stretch of both fillings."""
     sheet = sheet_flows.first_sheet(experiment)
     span = annotation_flows.add_span(sheet, 8.0, 24.0)
     first, second, _ = experiment.runs.all()
     finding_flows.ask(span, "line", sheet.quantity, [first, second])
     annotation_flows.add_marker(sheet, 25.0)
-    report = report_flows.report_of(experiment)
-    text = REPORT.read_text("utf-8")
-    report_flows.begin_anew(report, "How fast the tide tank fills", text, person)
 
 
 def lamp(experiment: Experiment, person: Person) -> None:

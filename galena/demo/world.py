@@ -10,7 +10,7 @@ from django.db import connections
 from galena.classroom.models import Person
 from galena.classroom.views import DEMO_TEACHER
 from galena.core.errors import GalenaError
-from galena.demo import analyses, films, formulas, harvests, recordings, straightened
+from galena.demo import analyses, films, formulas, harvests, recordings, straightened, written
 from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Experiment
 
@@ -86,7 +86,10 @@ def build() -> None:
         for work in (ANALYSED, STRAIGHTENED, FILMED):
             if experiment.title in work:
                 work[experiment.title](experiment, ada)
-    films.sycamore_seeds(experiment_flows.create(ada, films.SYCAMORE), ada)
+        written.write(experiment, ada)
+    seeds = experiment_flows.create(ada, films.SYCAMORE)
+    films.sycamore_seeds(seeds, ada)
+    written.write(seeds, ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)
 

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from galena.clips.models import Clip
 from galena.core.fits import fit
-from galena.demo import analyses, films, world
+from galena.demo import analyses, films, world, written
 from galena.desk.findings import answers as findings
 from galena.desk.ledger import cards
 from galena.desk.models import Finding, Sheet
@@ -58,10 +58,11 @@ def test_the_demo_world_is_recorded_analysed_reported_and_walked(built, page):
         assert slope.value == pytest.approx(flow * 1000 / AREA, abs=3 * slope.uncertainty)
     drained = readings(runs[2], quantity).y
     assert drained[500] > drained[-1] + 50
-    written = set_page(built.report.text, Source(built))
-    assert (written.quoted, written.unknown) == (2, [])
-    assert '<figure class="whole">' in written.body
+    page_of_report = set_page(built.report.text, Source(built))
+    assert (page_of_report.quoted, page_of_report.unknown) == (2, [])
+    assert '<figure class="whole">' in page_of_report.body
 
+    _each_report_finds_what_it_quotes()
     _each_run_is_whole_and_remarked_on_only_where_it_should_be()
     _the_gangway_sags_with_the_cube_of_its_overhang()
     _the_energies_of_the_spring_keep_their_sum()
@@ -209,6 +210,14 @@ def _each_finding_stands_on_its_page(page):
             expect(ledger_of).to_contain_text(row.answer.estimates[0].text)
         about.click()
         expect(page.get_by_role("button", name="all findings")).to_be_visible()
+
+
+def _each_report_finds_what_it_quotes():
+    for title in written.REPORTS:
+        experiment = Experiment.objects.get(title=title)
+        page = set_page(experiment.report.text, Source(experiment))
+        assert page.unknown == [], title
+        assert any(one.number for one in page.placed), title
 
 
 def _each_run_is_whole_and_remarked_on_only_where_it_should_be():
