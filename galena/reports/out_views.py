@@ -32,7 +32,7 @@ def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Re
     """Set the report anew, and note what its numbers are now that it is taken along."""
     experiment = experiment_for(request, experiment_id)
     report = flows.report_of(experiment)
-    page = set_page(report.text, Source(experiment), frozen=report.frozen, on_paper=on_paper)
+    page = set_page(report.text, Source(experiment, on_paper=on_paper), frozen=report.frozen)
     flows.printed(report, page.numbers)
     return experiment, report, page
 

@@ -56,21 +56,23 @@ class Page:
         return sum(one.piece.is_number for one in self.placed)
 
 
-def set_page(
-    text: str, source: Source, *, frozen: Mapping[str, str] | None = None, on_paper: bool = False
-) -> Page:
-    """Set a report's text. frozen: what numbers are shown as, where they are kept as they were;
-    on_paper: mathematics is drawn."""
+def set_page(text: str, source: Source, *, frozen: Mapping[str, str] | None = None) -> Page:
+    """Set a report's text. frozen: what numbers are shown as, where they are kept as they were.
+
+    On paper mathematics is drawn.
+    """
     try:
         marked = marked_up(text)
     except WorkerError as error:
         return Page(format_html('<p class="unknown">{} Your text is kept as it is.</p>', error))
     placed = _placed(marked.asked, source, frozen or {})
     html = _ALONE.sub(lambda match: _row(match, placed), marked.html)
-    html = _FORMULA_ALONE.sub(lambda match: _formula(marked.formulas, match[1], on_paper), html)
+    html = _FORMULA_ALONE.sub(
+        lambda match: _formula(marked.formulas, match[1], source.on_paper), html
+    )
     html = PLACE.sub(
         lambda match: (
-            _formula(marked.formulas, match[0], on_paper)
+            _formula(marked.formulas, match[0], source.on_paper)
             if match[0][0] == MIDDLE
             else _in_line(placed[int(match[1])])
         ),

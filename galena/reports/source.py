@@ -27,10 +27,11 @@ class Reference:
 
 
 class Source:
-    """An experiment, for one setting of its report."""
+    """An experiment, for one setting of its report. on_paper: whether that is for paper."""
 
-    def __init__(self, experiment: Experiment) -> None:
+    def __init__(self, experiment: Experiment, *, on_paper: bool = False) -> None:
         self.experiment = experiment
+        self.on_paper = on_paper
 
     @cached_property
     def sheets(self) -> list[Sheet]:

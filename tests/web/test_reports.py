@@ -40,8 +40,8 @@ def sheet(report):
     return sheet_flows.first_sheet(report.experiment)
 
 
-def page_of(report, text, **how):
-    return set_page(text, Source(report.experiment), **how)
+def page_of(report, text, *, on_paper=False, **how):
+    return set_page(text, Source(report.experiment, on_paper=on_paper), **how)
 
 
 def in_words(page):
@@ -170,6 +170,9 @@ def test_mathematics_is_mathml_on_the_screen_and_drawn_on_paper(report):
     assert "<mfrac>" in screen.body
     assert screen.body.count("<math") == 2
     assert "<math" not in paper.body
+    assert "<math" in page_of(report, "{fit A.line.1}").body
+    assert "h = " in page_of(report, "{fit A.line.1}", on_paper=True).body
+    assert "<math" not in page_of(report, "{fit A.line.1}", on_paper=True).body
     assert paper.body.count('role="math"') == 2
     assert 'class="formula"' in paper.body
 

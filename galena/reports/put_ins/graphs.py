@@ -16,10 +16,12 @@ from galena.core.symbols import plain
 from galena.desk.drawing import figure, paper
 from galena.desk.drawing.figure import Figure, Trace
 from galena.desk.ledger import cards
-from galena.desk.models import Sheet
+from galena.desk.models import Graph, Sheet
+from galena.desk.models import Trace as Shown
 from galena.experiments.pictures import Picture
 from galena.reports.put_ins.put_in import Asked, Choice, Piece, PutIn, PutInError
 from galena.reports.source import Source
+from galena.shell.marks import FILLINGS
 
 WIDTH, HEIGHT, IN_STACK = 640, 330, 200  # pixels of a graph alone, and of one in a stack
 NARROWEST = 380  # pixels: what is printed smaller keeps letters that can be read
@@ -49,7 +51,7 @@ def _set(asked: Asked, source: Source) -> Piece:
     if not any(one.traces for one in figures):
         raise PutInError(f"the graph “{sheet}” has no readings to show")
     picture = _picture(figures)
-    caption = _caption(sheet, figures)
+    caption = _caption(sheet, figures, _graphs(sheet, asked))
     return Piece("figure", picture.svg, f"[{sheet}]", caption, _plain(caption), picture,
                  readings=_as_csv(figures))  # fmt: skip
 
@@ -91,6 +93,24 @@ def _limited(drawing: Figure, option: str) -> Figure:
     return replace(drawing, uprights=uprights)
 
 
+def _graphs(sheet: Sheet, asked: Asked) -> list[Graph]:
+    """Give the graphs that are asked for: one of the stack, or all."""
+    graphs = list(sheet.graphs.all())
+    chosen = next((match for one in asked.options if (match := _GRAPH.fullmatch(one))), None)
+    return graphs if chosen is None else [graphs[int(chosen[1]) - 1]]
+
+
+def _told(graphs: list[Graph]) -> list[tuple[Shown, str]]:
+    """Give the quantities that are shown; of a single graph with the filling of their marks."""
+    if len(graphs) == 1:
+        traces = list(graphs[0].traces.all())
+        several = len(traces) > 1
+        return [(trace, FILLINGS[place % len(FILLINGS)] if several else "")
+                for place, trace in enumerate(traces)]  # fmt: skip
+    shown = {trace.quantity_id: trace for graph in graphs for trace in graph.traces.all()}
+    return [(trace, "") for trace in shown.values()]
+
+
 def _picture(figures: list[Figure]) -> Picture:
     if len(figures) == 1:
         return Picture(paper.draw(figures[0]), figures[0].size, "")
@@ -106,14 +126,14 @@ def _picture(figures: list[Figure]) -> Picture:
     return Picture(svg, (width, top), "")
 
 
-def _caption(sheet: Sheet, figures: list[Figure]) -> str:
+def _caption(sheet: Sheet, figures: list[Figure], graphs: list[Graph]) -> str:
     span_cards = cards.of_sheet(sheet).spans
     spans = [card for card in span_cards if any(row.answer.fit for row in card.rows)]
     fits = [row for card in spans for row in card.rows if row.answer.fit]
     context = {
         "sheet": sheet,
         "runs": _once(trace for one in figures for trace in one.traces),
-        "shown": figure.told_apart(sheet),
+        "shown": _told(graphs),
         "spans": spans,
         "has_fits": any(one.curves for one in figures),
         "straight": all(row.finding.kind in ("line", "proportional") for row in fits),

@@ -59,8 +59,10 @@ def _set_fit(asked: Asked, source: Source) -> Piece:
     )
     why = " ".join(row.finding.why.split())
     reason = f" {why}" if why else ""
-    equation = mark_safe(row.mathml) if row.mathml else conditional_escape(row.equation)
-    html = format_html('<span class="fit" title="{}">{} with {}.</span>{}',
+    # MathML is for the screen: on paper a fraction of it would stand in one line.
+    is_set = bool(row.mathml) and not source.on_paper
+    equation = mark_safe(row.mathml) if is_set else conditional_escape(row.equation)
+    html = format_html('<span class="put-fit" title="{}">{} with {}.</span>{}',
                        row.description, equation, values, reason)  # fmt: skip
     return Piece("text", html, f"{row.equation} with {values}.{reason}", origin=row.description)
 

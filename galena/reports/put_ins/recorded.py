@@ -19,7 +19,7 @@ def _facts(source: Source) -> list[Choice]:
 def _set_facts(asked: Asked, source: Source) -> Piece:
     run = source.run(asked.of)
     words = facts_of(run)
-    html = format_html('<span class="facts" title="run {}">{}</span>', run.number, words)
+    html = format_html('<span class="put-facts" title="run {}">{}</span>', run.number, words)
     return Piece("text", html, words, origin=f"run {run.number}")
 
 
@@ -79,7 +79,7 @@ def _set_remark(asked: Asked, source: Source) -> Piece:
         f" Our answer: {answer}" if answer else ""
     )
     html = format_html(
-        '<span class="remark"><b>Second look at run {}</b> {}{}</span>', run.number, seen,
+        '<span class="put-remark"><b>Second look at run {}</b> {}{}</span>', run.number, seen,
         format_html(" <b>Our answer</b> {}", answer) if answer else "",
     )  # fmt: skip
     return Piece("text", html, plain, origin=f"run {run.number}")
