@@ -292,10 +292,10 @@ def test_searching_asks_once_for_each_of_eight_words(
 def test_tables_in_a_report_are_bounded():
     wide = "|" + "a|" * 60 + "\n|" + "-|" * 60 + "\n"
     with pytest.raises(WorkerError, match="at most 40 columns"):
-        marked_up.rendered(wide)
+        marked_up.marked(wide)
     with pytest.raises(WorkerError, match="cells"):
-        marked_up.rendered("| a | b |\n|-|-|\n" + "| 1 | 2 |\n" * 9000)
-    assert "<td>1</td>" in marked_up.rendered("| a | b |\n|-|-|\n| 1 | 2 |\n")
+        marked_up.marked("| a | b |\n|-|-|\n" + "| 1 | 2 |\n" * 9000)
+    assert "<td>1</td>" in marked_up.marked("| a | b |\n|-|-|\n| 1 | 2 |\n").html
 
 
 @pytest.mark.parametrize("address", [
@@ -326,7 +326,9 @@ def test_a_report_whose_text_takes_too_long_shows_why_and_keeps_the_text(
     monkeypatch.setattr(marked_up.WORKERS, "do", hangs)
     address, text = reverse("report", args=[experiment.pk]), "word " * 2000
     as_ada.get(address)
-    page = as_ada.post(address, {"title": "Tides", "text": text, "version": "1"})
+    fields = {"title": "Tides", "text": text, "version": "1"}
+    answer = as_ada.post(reverse("write-report", args=[experiment.pk]), fields).json()
+    assert "Your text is kept as it is" in answer["page"]
     page = as_ada.get(address)
     assert page.status_code == 200 and "Your text is kept as it is" in page.text
     assert text.strip() in page.text

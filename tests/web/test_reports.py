@@ -15,6 +15,7 @@ from galena.desk.ledger import cards
 from galena.desk.sheets import flows as sheet_flows
 from galena.exchange import package
 from galena.exchange.duplicating import duplicate
+from galena.instruments.protocol import ChannelFacts
 from galena.reports import flows
 from galena.reports.models import Opening, Report
 from galena.reports.openings import OPENINGS
@@ -82,6 +83,20 @@ def test_the_graph_comes_as_a_vector_figure_with_a_caption(report):
     assert "Figure 1. Water level against time" in body
     assert "run 1, pump 40 mL/s · drain closed" in body
     assert "span A (5.00 to 15.00 s)" in body
+
+
+def test_the_readings_of_a_figure_with_three_axes_are_attached_under_their_own_heads(experiment):
+    for place, (symbol, unit) in enumerate((("h", "mm"), ("p", "kPa"), ("E", "lx"))):
+        facts = ChannelFacts(symbol, f"quantity {symbol}", symbol, unit, -500.0, 500.0, 0.1, 1000.0)
+        making.run(experiment, making.ramp(20) + place, facts=facts)
+    sheet = sheet_flows.first_sheet(experiment)
+    sides = ("left", "right", "third")
+    shown = dict(zip(experiment.measured, sides, strict=True))
+    sheet_flows.show(sheet.graphs.get(), shown)
+    (placed,) = set_page("{graph}", Source(experiment)).placed
+    heads = [line for line in placed.piece.readings.decode().splitlines() if line.startswith("run")]
+    assert heads == ["run,t / s,h / mm,set aside", "run,t / s,p / kPa,set aside",
+                     "run,t / s,E / lx,set aside"]  # fmt: skip
 
 
 def test_nothing_is_put_in_inside_of_code_or_behind_a_stroke(report):

@@ -156,8 +156,7 @@ def _as_csv(figures: list[Figure]) -> bytes:
     rows = csv.writer(out)
     for drawing in figures:
         for trace in drawing.traces:
-            upright = drawing.uprights[trace.side].labels
-            y_label = upright[trace.filling or 0] if upright else ("y", "")
+            y_label = _label_of(trace, drawing)
             rows.writerow(["run", _head(drawing.x_label), _head(y_label), "set aside"])
             every = max(1, -(-trace.x.size // MOST_READINGS))
             aside = trace.aside if trace.aside is not None else np.zeros(trace.x.size, bool)
@@ -165,6 +164,14 @@ def _as_csv(figures: list[Figure]) -> bytes:
                                        aside[::every].tolist(), strict=True):  # fmt: skip
                 rows.writerow([trace.number, f"{x:.12g}", f"{y:.12g}", "yes" if out_of_it else ""])
     return out.getvalue().encode()
+
+
+def _label_of(trace: Trace, drawing: Figure) -> tuple[str, str]:
+    """Give the symbol and unit of a trace: its place among the quantities of its axis."""
+    labels = drawing.uprights[trace.side].labels
+    on_axis = sorted({one.filling or 0 for one in drawing.traces if one.side == trace.side})
+    place = on_axis.index(trace.filling or 0)
+    return labels[place] if place < len(labels) else ("y", "")
 
 
 def _head(label: tuple[str, str]) -> str:
