@@ -67,9 +67,25 @@ def take_all(page: Page, address: str) -> None:
     page.get_by_role("heading", name="Plan").wait_for()
     take_plans(page, address)
     take_desks(page, address)
-    page.goto(f"{address}/experiments/1/report")
+    take_report(page, address)
+
+
+def take_report(page: Page, address: str) -> None:
+    """A report beside its page, with a place in the text; and a page of it, printed in grey."""
+    desk_of(page, address, "Lamp over distance")
+    page.get_by_role("link", name="Report").click()
     page.wait_for_load_state("networkidle")
+    page.get_by_label("Text in Markdown").evaluate(
+        "(box) => { box.focus(); box.selectionEnd = box.selectionStart = box.value.indexOf('$$') }"
+    )
+    page.wait_for_timeout(500)
     take(page, "report")
+    printed = page.request.get(address + page.locator("#pdf").get_attribute("href")).body()
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "report.pdf"
+        file.write_bytes(printed)
+        picture = ["pdftoppm", "-gray", "-r", "80", "-png", "-f", "1", "-l", "1", "-singlefile"]
+        subprocess.run([*picture, file, TO / "printed"], check=True)
 
 
 def desk_of(page: Page, address: str, title: str) -> None:
@@ -155,7 +171,7 @@ def take_findings(page: Page, address: str) -> None:
 
 
 def take_straightened(page: Page, address: str) -> None:
-    """A curve on its way to a straight line, and both sheets side by side."""
+    """A curve on its way to a straight line."""
     desk_of(page, address, "Gangway")
     page.get_by_role("link", name="straighten…").click()
     page.wait_for_load_state("load")
@@ -165,17 +181,6 @@ def take_straightened(page: Page, address: str) -> None:
     page.get_by_role("heading", name="If this is so, then").wait_for()
     page.wait_for_timeout(300)
     take(page, "straighten")
-    desk_of(page, address, "Gangway")
-    tab = page.get_by_role("button", name="ln(s/mm) over ln(L/m)")
-    tab.click()
-    page.wait_for_function("() => document.querySelector('.along').textContent.includes('ln')")
-    page.wait_for_timeout(500)
-    page.get_by_role("button", name="Sheet", exact=True).click()
-    page.locator("#sheet-tools").get_by_role("button", name="s over L", exact=True).click()
-    page.wait_for_function("() => document.querySelectorAll('.stack[data-shown]').length === 2")
-    page.keyboard.press("Escape")
-    page.wait_for_timeout(800)
-    take(page, "straightened")
 
 
 def take_clip(page: Page, address: str) -> None:

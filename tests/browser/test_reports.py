@@ -1,6 +1,7 @@
 """The report is written in Chromium: beside its page, by two at once, out of what was found."""
 
 import re
+import subprocess
 
 import pytest
 from playwright.sync_api import expect
@@ -8,6 +9,7 @@ from playwright.sync_api import expect
 from galena.desk.annotations import flows as annotation_flows
 from galena.desk.findings import flows as finding_flows
 from galena.desk.sheets import flows as sheet_flows
+from galena.experiments import quantity_flows
 from galena.reports import flows
 from tests import making
 from tests.browser.test_accessibility import violations
@@ -62,6 +64,66 @@ def test_a_report_is_written_out_of_what_was_found(writing, report):
     assert "{A.line.1.slope}" in report.text
     writing.reload()
     expect(writing.get_by_label("Text in Markdown")).to_have_value(report.text)
+
+
+def test_from_an_empty_experiment_to_a_pdf_and_a_text_document(page, experiment, tmp_path):
+    address = f"{page.room.url}/experiments/{experiment.pk}/report"
+    page.goto(address)
+    expect(page.get_by_text("Nothing is recorded yet.")).to_be_visible()
+    for slope in (2.0, 3.0):
+        making.run(experiment, making.ramp(slope=slope), conditions=[f"{20 * slope:.0f}"])
+    sheet = sheet_flows.first_sheet(experiment)
+    span = annotation_flows.add_span(sheet, 5, 15)
+    lines = finding_flows.ask(span, "line", sheet.quantity, list(experiment.runs.all()))
+    finding_flows.say_why(lines[0], "The pump brings the same in every second.")
+    squared = quantity_flows.add_derived(experiment, "h^2", "level squared", "h_sq")
+    sheet_flows.add_sheet(experiment, None, [squared], "straightened")
+
+    page.goto(address)
+    page.get_by_label("Title").fill("Two fillings")
+    page.get_by_label("Text in Markdown").fill("")
+    at_end(page)
+    page.get_by_role("button", name="h over t", exact=True).click()
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.type(" | half")
+    page.keyboard.press("End")
+    page.keyboard.type(" {graph straightened | half}\n\nThe levels rise by ")
+    for number in (1, 2):
+        page.get_by_role("button", name=f"slope, line of A, run {number}").click()
+        page.keyboard.type(" from ")
+        page.get_by_role("button", name=f"intercept, line of A, run {number}").click()
+        page.keyboard.type(", ")
+    page.keyboard.type("as {Figure 1} and {Table 1} show. ")
+    page.get_by_role("button", name="line of A, run 1: equation and reason").click()
+    page.keyboard.type("\n\n{table run 2 | t, h | rows 1-3}\n")
+    paper = page.locator("#paper")
+    expect(paper.locator("figure")).to_have_count(3)
+    expect(paper.locator(".quoted")).to_have_count(4)
+    boxes = [paper.locator("figure.half").nth(one).bounding_box() for one in (0, 1)]
+    assert boxes[0]["y"] == pytest.approx(boxes[1]["y"], abs=2)
+    assert boxes[1]["x"] > boxes[0]["x"] + boxes[0]["width"]
+    kept(page)
+    quoted = paper.locator(".quoted").all_inner_texts()
+    page.context.set_default_timeout(170_000)
+    words = {}
+    for key in ("pdf", "odt"):
+        file = tmp_path / f"report.{key}"
+        file.write_bytes(page.request.get(f"{address}.{key}").body())
+        if key == "odt":
+            home = f"-env:UserInstallation=file://{tmp_path}/office"
+            convert = ["soffice", home, "--headless", "--convert-to", "pdf:writer_pdf_Export"]
+            subprocess.run([*convert, "--outdir", tmp_path / "odt", file], check=True, timeout=170,
+                           capture_output=True)  # fmt: skip
+            file = tmp_path / "odt" / "report.pdf"
+        told = subprocess.run(["pdftotext", "-layout", file, "-"], capture_output=True, text=True)
+        words[key] = " ".join(told.stdout.split())
+    for text in words.values():
+        assert "The pump brings the same in every second." in text
+        assert "Figure 2." in text and "Table 1." in text
+        assert all(one in text for one in quoted)
+    listed = ["pdfdetach", "-list", tmp_path / "report.pdf"]
+    attached = subprocess.run(listed, capture_output=True, text=True).stdout
+    assert all(one in attached for one in ("figure-1.csv", "figure-2.csv", "experiment.zip"))
 
 
 def test_a_click_on_the_page_goes_to_its_place_in_the_text_and_back(writing):

@@ -33,6 +33,8 @@ _GRAPH = re.compile(r"graph\s+(\d+)")
 def _choices(source: Source) -> list[Choice]:
     listed = []
     for sheet in source.sheets:
+        if not sheet.traces:
+            continue
         name = source.name_of(sheet)
         listed.append(Choice(str(sheet), f"{{graph {name}}}"))
         graphs = sheet.graphs.all()
