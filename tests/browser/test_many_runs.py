@@ -36,6 +36,8 @@ def test_runs_are_chosen_by_their_conditions_with_the_keyboard(desk):
     expect(chooser.locator("tbody tr")).to_have_count(12)
     chooser.get_by_role("button", name="pump / mL/s").press("Enter")
     expect(chooser.locator("tbody tr").first).to_contain_text("20")
+    sorted_by = chooser.get_by_role("columnheader", name="pump / mL/s")
+    expect(sorted_by).to_have_attribute("aria-sort", "ascending")
     chooser.get_by_label("only with pump").select_option("40.0")
     expect(chooser.locator("tbody tr")).to_have_count(3)
     assert violations(desk) == []

@@ -116,3 +116,27 @@ function placeBeside(box, button) {
   box.style.top = `${Math.max(8, Math.min(place.bottom + 6, lowest))}px`;
   box.style.left = `${Math.max(8, Math.min(place.left, innerWidth - box.offsetWidth - 8))}px`;
 }
+
+// A hand may have been quicker than the wiring of a page: what it changed until then is told once
+// all is wired. On the way back the browser only fills in again.
+document.addEventListener(
+  "htmx:load",
+  () => {
+    const [way] = performance.getEntriesByType("navigation");
+    if (/** @type {PerformanceNavigationTiming} */ (way)?.type !== "navigate") return;
+    for (const one of document.querySelectorAll(
+      "select.guess, :is(select, input)[hx-trigger*=change]",
+    )) {
+      if (isChanged(one)) one.dispatchEvent(new Event("change", { bubbles: true }));
+    }
+  },
+  { once: true },
+);
+
+function isChanged(one) {
+  if (one instanceof HTMLSelectElement) {
+    const first = [...one.options].find((option) => option.defaultSelected) ?? one.options[0];
+    return one.value !== first?.value;
+  }
+  return one.checked !== one.defaultChecked;
+}
