@@ -74,6 +74,15 @@ from galena.exchange.formats import FORMATS
 sheet = Sheet("run 1", (), (Column("t / s", np.array([0.0, 1.0]), "%.1f"),))
 assert b"".join(FORMATS["columns"].stream(sheet)) == b"t/s\\n0.0\\n1.0"
 """,
+    "A thing to put into a report": """
+from types import SimpleNamespace
+from galena.reports.put_ins import PUT_INS, read
+kind = SimpleNamespace(counts=lambda runs: {7: 120})
+run = SimpleNamespace(number=1, pk=7, kind=kind)
+source = SimpleNamespace(runs=[run], run=lambda text: run)
+assert PUT_INS["count"].choices(source)[0].text == "{count run 1}"
+assert PUT_INS["count"].set(read("count run 1"), source).plain == "120 readings"
+""",
 }
 
 

@@ -2,6 +2,7 @@
 
 import io
 
+from django.db.models import Sum
 from django.http import HttpResponse
 from django.template.loader import render_to_string
 from django.utils.http import content_disposition_header
@@ -25,6 +26,7 @@ from galena.shell.pdf import PACKAGE
 from galena.shell.worker import WORKERS, WorkerError
 
 MOST_ATTACHED = 1_000_000  # readings of an experiment whose file goes along with the PDF
+WHOLE = "experiment.zip"
 STYLES = ("reports/static/reports/css/paper.css",)
 
 
@@ -41,11 +43,13 @@ def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Re
 def pdf(request, experiment_id: int):
     """Give the report as PDF, with the readings of its figures and the experiment attached."""
     experiment, report, page = _set(request, experiment_id, on_paper=True)
-    context = {"experiment": experiment, "report": report, "set": page}
+    attached = _attached(experiment, page)
+    is_whole = any(one.name == WHOLE for one in attached)
+    context = {"experiment": experiment, "report": report, "set": page, "is_whole": is_whole}
     html = render_to_string("reports/print.html", context)
     size = "letter" if request.GET.get("paper") == "letter" else "A4"
     try:
-        document = WORKERS.do(paper.make, html, _attached(experiment, page), size)
+        document = WORKERS.do(paper.make, html, attached, size)
     except WorkerError as error:
         refusal = f"{error} The report is kept; load this address again."
         return requested.refused(request, refusal, "The PDF could not be made", status=503)
@@ -58,16 +62,15 @@ def _attached(experiment: Experiment, page: Page) -> list[Attached]:
         Attached(f"figure-{one.number}.csv", f"Readings of {one.called}", one.piece.readings)
         for one in page.placed if one.number and one.piece.readings
     ]  # fmt: skip
-    if SeriesChunk.objects.filter(series__stream__run__experiment=experiment).count():
-        stored = SeriesChunk.objects.filter(series__stream__run__experiment=experiment)
-        if sum(stored.values_list("count", flat=True)) > MOST_ATTACHED:
-            return files
+    stored = SeriesChunk.objects.filter(series__stream__run__experiment=experiment)
+    if (stored.aggregate(n=Sum("count"))["n"] or 0) > MOST_ATTACHED:
+        return files
     file = io.BytesIO()
     try:
         package.write(experiment, file, films=False)
     except PackageError:  # a run is being recorded: the report does not wait for its end
         return files
-    return [*files, Attached("experiment.zip", "The experiment as one file", file.getvalue())]
+    return [*files, Attached(WHOLE, "The experiment as one file", file.getvalue())]
 
 
 @require_GET

@@ -16,7 +16,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.exchange import package
 from galena.exchange.duplicating import duplicate
 from galena.instruments.protocol import ChannelFacts
-from galena.reports import flows
+from galena.reports import flows, out_views
 from galena.reports.models import Opening, Report
 from galena.reports.openings import OPENINGS
 from galena.reports.setting import set_page
@@ -400,4 +400,17 @@ def test_the_pdf_holds_text_numbers_and_figure(as_ada, report, sheet, tmp_path):
     assert re.search(r"Tagged:\s+yes", told)
     told = subprocess.run(["pdfinfo", "-meta", file], capture_output=True, text=True).stdout
     assert re.search(r"pdfaid:part\W+3", told)
+    assert "The experiment is not attached" not in text
     assert re.search(r"pdfaid:conformance\W+A", told)
+
+
+def test_a_large_experiment_is_not_attached_and_the_page_says_so(as_ada, report, monkeypatch):
+    monkeypatch.setattr(out_views, "MOST_ATTACHED", 10)
+    made = []
+    monkeypatch.setattr(
+        WORKERS, "do", lambda work, html, attached, size: made.append((html, attached))
+    )
+    as_ada.get(reverse("pdf", args=[report.experiment_id]))
+    ((html, attached),) = made
+    assert "The experiment is not attached" in html
+    assert [one.name for one in attached] == ["figure-1.csv"]
