@@ -6,12 +6,15 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
+from scipy import stats
 from scipy.stats import norm
 
 from galena.core.statistics import describe
 
 UNLIKELY = 0.05
+
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -62,3 +65,95 @@ def mean_of_repeats(values: ArrayLike, uncertainties: ArrayLike) -> tuple[float,
     of_each = float(np.linalg.norm(np.nan_to_num(u[good]))) / described.count
     scatter = described.standard_error if described.count > 1 else 0.0
     return described.mean, max(scatter, of_each) if math.isfinite(scatter) else of_each
+
+
+@dataclass(frozen=True)
+class Pooled:
+    """What several results say together, all but counts, ratio and probability in their unit.
+
+    mean, u_mean: the plain mean and its standard error, from their scatter alone.
+    weighted_mean, u_weighted_mean: weighted by 1 / (u² + s²), with the variance between them s².
+    birge_ratio: of what they scatter to what their uncertainties say, with weights 1/u². p_value:
+    how often chance alone scatters them at least so far; not a number for a single one. Where an
+    uncertainty is not known, all that rests on it is not a number.
+    """
+
+    count: int
+    mean: float
+    u_mean: float
+    weighted_mean: float
+    u_weighted_mean: float
+    birge_ratio: float
+    between_sd: float
+    median: float
+    p_value: float = math.nan
+
+    @property
+    def is_more_than_chance(self) -> bool:
+        """Whether they differ by more than their uncertainties explain."""
+        return self.p_value < UNLIKELY
+
+
+def pool(values: ArrayLike, uncertainties: ArrayLike, dof: ArrayLike | None = None) -> Pooled:
+    """Put results together; those that are not finite are left out.
+
+    values, uncertainties: shape (n,), the results and their standard uncertainties, in one unit.
+    dof: degrees of freedom of each uncertainty, where they rest on few readings; none are taken
+    for known. Raises TooFewReadings where no result is left.
+
+    With w = 1/u², Q = Σ w (y - Σwy/Σw)², the variance between them is
+    s² = max(0, (Q - (n - 1)) / (Σw - Σw²/Σw)), their weights are 1/(u² + s²), and
+    u(weighted mean) = 1/√Σ 1/(u² + s²). Source: DerSimonian and Laird, Controlled Clinical
+    Trials 7 (1986) 177; Birge, Physical Review 40 (1932) 207.
+
+    Whether there is more than chance is told by χ² of Q where the uncertainties are known, and by
+    Welch's test where each rests on few readings: χ² would alarm far too often then. Source:
+    Welch, Biometrika 38 (1951) 330.
+    """
+    y = np.asarray(values, dtype=np.float64).ravel()
+    u = np.broadcast_to(np.asarray(uncertainties, dtype=np.float64).ravel(), y.shape)
+    kept = np.isfinite(y)
+    y, u = y[kept], u[kept]
+    plain = describe(y)
+    if not np.all(np.isfinite(u) & (u > 0)):
+        return Pooled(
+            plain.count, plain.mean, plain.standard_error, math.nan, math.nan, math.nan, math.nan,
+            plain.median,
+        )  # fmt: skip
+    if plain.count == 1:
+        own = float(u[0])
+        return Pooled(1, plain.mean, own, plain.mean, own, math.nan, 0.0, plain.median)
+    scale = float(u.min())  # so that no weight is beyond what a number holds
+    q, spread = _q(y, u, scale)
+    between = math.sqrt(max(0.0, (q - (plain.count - 1)) / spread)) * scale
+    weights = (scale / np.hypot(u, between)) ** 2
+    weighted = float(y[0] + np.sum(weights * (y - y[0])) / weights.sum())
+    freedom = None if dof is None else np.broadcast_to(np.asarray(dof, float).ravel(), kept.shape)
+    return Pooled(
+        plain.count, plain.mean, plain.standard_error, weighted,
+        scale / math.sqrt(float(weights.sum())), math.sqrt(q / (plain.count - 1)), between,
+        plain.median, _chance(y, u / scale, scale, q, None if freedom is None else freedom[kept]),
+    )  # fmt: skip
+
+
+def _q(y: Floats, u: Floats, scale: float) -> tuple[float, float]:
+    """Give Q, and Σw - Σw²/Σw with the weights times scale²."""
+    w = (scale / u) ** 2
+    centred = (y - y[0]) / scale
+    centred = centred - np.sum(w * centred) / w.sum()
+    return float(np.sum(w * centred**2)), float(w.sum() - np.sum(w**2) / w.sum())
+
+
+def _chance(y: Floats, u: Floats, scale: float, q: float, dof: Floats | None) -> float:
+    """Tell how often chance alone scatters results at least so far."""
+    count = y.size
+    if dof is None or np.all(np.isinf(dof)):
+        return float(stats.chi2.sf(q, count - 1))
+    if not np.all(dof > 0):
+        return math.nan
+    w = 1 / u**2
+    shares = np.sum((1 - w / w.sum()) ** 2 / dof)
+    if shares == 0:
+        return float(stats.chi2.sf(q, count - 1))
+    ratio = (q / (count - 1)) / (1 + 2 * (count - 2) / (count**2 - 1) * shares)
+    return float(stats.f.sf(ratio, count - 1, (count**2 - 1) / (3 * shares)))
