@@ -94,7 +94,7 @@ def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
     expect(paper.locator("figure svg").first).to_be_visible()
 
     expect(page.locator("#kept")).to_have_text("kept")
-    where = page.get_by_role("link", name="PDF").get_attribute("href")
+    where = page.get_by_role("link", name="PDF", exact=True).get_attribute("href")
     answer = page.request.get(page.room.url + where)
     assert answer.headers["content-type"] == "application/pdf"
     file = tmp_path / "report.pdf"
