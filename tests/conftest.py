@@ -9,6 +9,7 @@ from hypothesis import settings as hypothesis_settings
 from galena.bench.live.bench import BENCH
 from galena.classroom.models import Person
 from galena.config import serving
+from galena.exchange import working
 from galena.experiments import flows
 from galena.experiments.data.cache import forget
 from galena.instruments.rigs.process import RigProcess
@@ -35,6 +36,12 @@ def pytest_collection_modifyitems(items):
 def nothing_remembered():
     """Rows of one test may have the keys of another's: forget what is kept in memory by key."""
     forget()
+
+
+@pytest.fixture(autouse=True)
+def patient(monkeypatch):
+    """Wait for files that are made and read: how fast this machine is decides no test."""
+    monkeypatch.setattr(working, "AT_ONCE", 120.0)
 
 
 @pytest.fixture

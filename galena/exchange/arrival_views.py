@@ -241,7 +241,7 @@ def _taking(request, came: Arrival, act) -> HttpResponseBase:
 def taking(request, arrival_id: int):
     """Show how far the taking in is; go to the Desk once it is done."""
     key = f"taking:{request.user.pk}:{arrival_id}"
-    work = working.known(key, WHILE_POLLED if request.htmx else working.AT_ONCE)
+    work = working.under_way(key, WHILE_POLLED if request.htmx else working.AT_ONCE)
     if work is None:
         return redirect("experiments")
     if not work.is_done:

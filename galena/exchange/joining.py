@@ -121,11 +121,15 @@ def _conditions(
 def _quantities(
     numbered: Numbered, experiment: Experiment, copying: Copying, part: Part
 ) -> dict[int, int]:  # fmt: skip
-    """Find the quantities that are here: by what measures them, or by kind, symbol and unit."""
+    """Find the quantities that are here: by the channel or clip that gives them; those that were
+    typed or taken in from a file by kind, symbol and unit."""
     here = list(experiment.quantities.exclude(kind=Quantity.Kind.DERIVED))
-    measured = Quantity.Kind.ENTERED
-    by_source = {one.source: one.pk for one in here if one.kind != measured}
-    by_symbol = {(one.kind, one.symbol, one.unit): one.pk for one in here if one.kind == measured}
+    by_source = {quantity.source: quantity.pk for quantity in here}
+    by_symbol = {
+        (quantity.kind, quantity.symbol, quantity.unit): quantity.pk
+        for quantity in here
+        if "|" not in quantity.source
+    }
     found: dict[int, int] = {}
     taken: set[int] = set()
     for key, row in numbered:

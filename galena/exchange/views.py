@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from django.http import Http404, HttpResponse
+from django.http import Http404
 from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
 from django.utils.timezone import localtime
@@ -88,12 +88,13 @@ def _made(
     """
     key = f"leaving:{request.user.pk}:{experiment.pk}:{experiment.changed_at}:{what}"
     wait = WHILE_POLLED if request.htmx else working.AT_ONCE
-    work = working.known(key, wait) or working.of(key, begun(), wait)
+    work = working.under_way(key, wait) or working.of(key, begun(), wait)
     if not work.is_done:
         context = {"experiment": experiment, "work": work, "again": request.path, "tab": "desk"}
         return render(request, "exchange/working.html", context)
     if request.htmx:  # it is sent to the window, not into the page
-        return HttpResponse(status=204, headers={"HX-Redirect": request.path})
+        context = {"experiment": experiment, "address": request.path, "tab": "desk"}
+        return render(request, "exchange/made.html", context)
     working.forget(key)
     if work.error is not None:
         raise work.error

@@ -50,7 +50,7 @@ def of(key: str, act: Callable[[Work], Any], wait: float = AT_ONCE) -> Work:
     return work
 
 
-def known(key: str, wait: float = AT_ONCE) -> Work | None:
+def under_way(key: str, wait: float = AT_ONCE) -> Work | None:
     """Give the work of a key, if there is any, after waiting for it for a moment."""
     with _lock:
         work = _work.get(key)

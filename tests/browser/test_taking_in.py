@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from galena.core.formats import office_open, open_document
 from galena.core.formats.sheets import Column, Sheet
+from galena.exchange import working
 from galena.experiments import flows as experiment_flows
 from galena.experiments.columns import of_run
 from galena.experiments.models import Experiment
@@ -148,17 +149,26 @@ def test_a_whole_experiment_leaves_and_comes_into_an_empty_galena(page, tank, tm
                 assert one.readings.y.tobytes() == two.readings.y.tobytes()
 
 
-def test_a_large_file_has_a_bar_while_it_is_looked_at(page, tmp_path):
+def test_a_large_file_has_a_bar_while_it_is_looked_at(page, tmp_path, monkeypatch):
+    monkeypatch.setattr(working, "AT_ONCE", 0.0)
     rows = "".join(f"{k / 100:.2f},{k % 997},{k % 13}\n" for k in range(400_000))
     path = tmp_path / "long.csv"
     path.write_text("t / s,h / mm,T / °C\n" + rows)
     page.goto(f"{page.room.url}/take-in")
     page.get_by_label("A table, or an experiment").set_input_files(path)
     page.get_by_role("button", name="Look at it").click()
-    expect(page.get_by_role("progressbar").first).to_be_attached()
+    expect(page.get_by_role("heading", name="Looking at “long.csv”")).to_be_visible()
+    expect(page.get_by_role("progressbar", name="How far it is")).to_be_visible()
     looked_at(page, "long.csv")
     expect(page.get_by_text("400\N{NARROW NO-BREAK SPACE}000 rows")).to_be_visible()
     page.get_by_role("button", name="Take it in").click()
     until_shown(page, "s.runs === 1")
     run = Experiment.objects.get().runs.get()
     until(lambda: run.kind.counts([run])[run.pk] == 400_000, "all readings")
+    page.goto(page.room.url)
+    page.get_by_label("About long").click()
+    page.get_by_role("link", name="Take along as one file").click()
+    expect(page.get_by_role("heading", name="The file is ready")).to_be_visible()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Take it along").click()
+    assert download.value.suggested_filename.startswith("long - ")

@@ -156,7 +156,7 @@ def test_every_guess_can_be_changed(as_ada, experiment):
     assert "a comma" in as_ada.get(page).text
     other = as_ada.get(page, {"mark": "."}).text
     assert "“1,5”" not in as_ada.get(page).text
-    assert "15" in other or "“1,5” in row 1" in other
+    assert "“1,5” in row 1, column 1 is not a number." in other
     fewer = as_ada.get(page, {"begins": "2"}).text
     assert "2 rows" in fewer
     parted = as_ada.get(page, {"separator": ","}).text
@@ -185,9 +185,12 @@ def test_what_is_wrong_is_said_and_what_was_typed_stays(as_ada, experiment):
     assert wrong.status_code == 422
     assert "Column 2:" in wrong.text
     assert 'value="h / blorps"' in wrong.text
-    none = as_ada.post(f"{page}/table", {"time": "-1"})
-    assert none.status_code in (302, 422)
+    taking = as_ada.post(f"{page}/table", {"time": "-1"})
+    nothing = as_ada.get(taking.url)
+    assert nothing.status_code == 422
+    assert "Choose at least one column to take in" in nothing.text
     assert not experiment.runs.exists()
+    assert as_ada.get(page).status_code == 200
 
 
 def test_a_workbook_gives_a_run_for_each_sheet(as_ada, tmp_path):

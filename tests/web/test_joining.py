@@ -9,7 +9,7 @@ from galena.exchange import joining, package
 from galena.exchange.errors import PackageError
 from galena.experiments import flows, quantity_flows, table_flows
 from galena.experiments.columns import of_run
-from galena.experiments.models import Run
+from galena.experiments.models import Experiment, Run
 from tests import making
 from tests.random_experiments import Maker
 from tests.web.test_arrivals import bring, here  # noqa: F401 - a fixture
@@ -60,6 +60,18 @@ def test_typed_tables_share_their_quantities_by_symbol_and_unit(experiment, ada)
         joining.join(written(source), experiment, ada)
     assert [(run.plan, run.number) for run in experiment.runs.all()] == [("typed", 1), ("typed", 2)]
     assert [one.symbol for one in experiment.entered] == ["x", "y"]
+
+
+def test_files_of_one_logger_share_their_quantities(as_ada, experiment, ada):
+    for title in ("one", "two"):
+        page = bring(as_ada, "t / s,h / mm\n0,1\n1,2\n", f"{title}.csv")
+        taking = as_ada.post(
+            f"{page}/table", {"take-0": "y", "take-1": "y", "time": "0", "title": title}
+        )
+        as_ada.get(taking.url)
+        joining.join(written(Experiment.objects.get(title=title)), experiment, ada)
+    assert [run.plan for run in experiment.runs.all()] == ["taken", "taken"]
+    assert [(one.symbol, one.unit) for one in experiment.measured] == [("h", "mm")]
 
 
 def test_what_is_said_about_runs_stays_in_the_file(experiment, other, ada, film, at_once):

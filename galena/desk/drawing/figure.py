@@ -143,7 +143,12 @@ def _of_graph(
 def told_apart(sheet: Sheet) -> list[tuple[Shown, str]]:
     """Give the quantities of a sheet's first graph with the filling of their marks, if several."""
     graph = next((one for one in sheet.graphs.all() if one.residuals_of_id is None), None)
-    traces = list(graph.traces.all()) if graph else []
+    return [] if graph is None else filled(graph)
+
+
+def filled(graph: Graph) -> list[tuple[Shown, str]]:
+    """Give the quantities of a graph with the filling of their marks, if several."""
+    traces = list(graph.traces.all())
     several = len(traces) > 1
     return [(trace, FILLINGS[place % len(FILLINGS)] if several else "")
             for place, trace in enumerate(traces)]  # fmt: skip

@@ -21,7 +21,6 @@ from galena.desk.models import Trace as Shown
 from galena.experiments.pictures import Picture
 from galena.reports.put_ins.put_in import Asked, Choice, Piece, PutIn, PutInError
 from galena.reports.source import Source
-from galena.shell.marks import FILLINGS
 
 WIDTH, HEIGHT, IN_STACK = 640, 330, 200  # pixels of a graph alone, and of one in a stack
 NARROWEST = 380  # pixels: what is printed smaller keeps letters that can be read
@@ -105,10 +104,7 @@ def _graphs(sheet: Sheet, asked: Asked) -> list[Graph]:
 def _told(graphs: list[Graph]) -> list[tuple[Shown, str]]:
     """Give the quantities that are shown; of a single graph with the filling of their marks."""
     if len(graphs) == 1:
-        traces = list(graphs[0].traces.all())
-        several = len(traces) > 1
-        return [(trace, FILLINGS[place % len(FILLINGS)] if several else "")
-                for place, trace in enumerate(traces)]  # fmt: skip
+        return figure.filled(graphs[0])
     shown = {trace.quantity_id: trace for graph in graphs for trace in graph.traces.all()}
     return [(trace, "") for trace in shown.values()]
 
