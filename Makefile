@@ -1,4 +1,4 @@
-# make demo [PORT=8000]   set up everything, build the demo world, serve it
+# make demo [PORT=8000] [ROOM=1]   set up everything, build the demo world, serve it (to the room)
 # make test               set up everything, Chromium included, run all checks and tests
 # make check              what needs no waiting: format, lint, types, layers, core, pages by client
 # make bench              measure speed (ratios and counts; never part of the tests)
@@ -16,7 +16,7 @@ export PYTHONPYCACHEPREFIX := $(CURDIR)/.work/pycache
 .PHONY: demo test check lint bench screenshots format changelog lock
 
 demo: .work/ready
-	@$(PYTHON) -m galena demo --port $(PORT)
+	@$(PYTHON) -m galena demo --port $(PORT) $(if $(ROOM),--room)
 
 test: lint
 	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 10

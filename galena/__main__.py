@@ -17,6 +17,7 @@ def main() -> None:
     parser.add_argument("command", choices=["serve", "demo", "manage"])
     parser.add_argument("--host", default="127.0.0.1", help="0.0.0.0 opens it to the whole room")
     parser.add_argument("--port", type=int, default=8000)
+    parser.add_argument("--room", action="store_true", help="open it to this room's network")
     options = parser.parse_args()
     if options.command == "demo":
         os.environ["GALENA_DEMO"] = "1"
@@ -40,9 +41,9 @@ def main() -> None:
         from galena.demo.world import plugged_in
 
         with plugged_in():
-            serve(options.host, options.port)
+            serve(options.host, options.port, room=options.room)
     else:
-        serve(options.host, options.port)
+        serve(options.host, options.port, room=options.room)
 
 
 if __name__ == "__main__":

@@ -14,9 +14,9 @@ from galena.bench.forms import ChannelForm, ToleranceForm
 from galena.bench.live import strips
 from galena.bench.live.bench import BENCH
 from galena.bench.live.feed import Feed
-from galena.bench.live.in_use import InUseError
 from galena.bench.models import Channel, Instrument
 from galena.bench.rigs.views import rigs_context
+from galena.classroom.permissions import for_teachers, may_teach
 from galena.core.noise import is_moving
 from galena.core.second_look import zeros
 from galena.core.statistics import mean_with_uncertainty
@@ -24,6 +24,7 @@ from galena.experiments.access import experiment_for
 from galena.experiments.models import Stream
 from galena.instruments.address import Address
 from galena.instruments.discovery import Place
+from galena.instruments.errors import InstrumentError
 from galena.shell import fields, requested
 
 SPEEDS = (9600, 19_200, 57_600, 115_200, 230_400, 921_600)
@@ -48,6 +49,7 @@ def strips_now(request, experiment_id: int):
 
 
 @require_POST
+@for_teachers
 def look_again(request, experiment_id: int):
     """Look for instruments anew."""
     experiment = experiment_for(request, experiment_id)
@@ -56,6 +58,7 @@ def look_again(request, experiment_id: int):
 
 
 @require_POST
+@for_teachers
 def connect(request, experiment_id: int):
     """Begin to read the instrument at one of the places found, a serial port at some speed."""
     experiment = experiment_for(request, experiment_id)
@@ -81,6 +84,7 @@ def connect(request, experiment_id: int):
 
 
 @require_POST
+@for_teachers
 def name_instrument(request, experiment_id: int, instrument_id: int):
     """Give an instrument a name of its own."""
     experiment = experiment_for(request, experiment_id)
@@ -128,7 +132,9 @@ def zero_all(request, experiment_id: int):
     Those whose quantity has a zero of its own, as temperatures in °C, are left as they are.
     """
     experiment = experiment_for(request, experiment_id)
-    shown = [one.shown for one in BENCH.strips_of(experiment)]
+    lent = BENCH.lent_from(experiment.pk)
+    strips_here = BENCH.strips_of(experiment)
+    shown = [one.shown for one in strips_here if one.shown.channel.pk not in lent]
     reasons = {one.name: why for one in shown
                if (why := zeros.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
     if trouble := _others_use_channels(request, [one.channel.pk for one in shown]):
@@ -202,16 +208,20 @@ async def events(request, experiment_id: int):
     """Stream live events: the strips of the bench, its readings, a rig, the experiment's run."""
     experiment = await sync_to_async(experiment_for)(request, experiment_id)
     topics = set(request.GET.get("topics", "")[:LONGEST_TOPICS].split(","))
-    wanted = {f"{one}:{experiment.pk}" for one in topics & {"strips", "readings", "desk"}}
+    mine = {"desk"} if _is_shown_only(request, experiment) else {"strips", "readings", "desk"}
+    wanted = {f"{one}:{experiment.pk}" for one in topics & mine}
     wanted |= topics & {"runs"}
-    wanted |= {f"rig:{one}" for one in BENCH.room.plugged if f"rig:{one}" in topics}
+    rigs = BENCH.rigs_for(request.user)
+    wanted |= {f"rig:{key}" for key in rigs if f"rig:{key}" in topics}
     if "run" in request.GET:
-        wanted.add(f"run:{experiment.pk}")
+        wanted |= {f"run:{experiment.pk}", f"rail:{experiment.pk}"}
     await sync_to_async(BENCH.show)(experiment)
     await sync_to_async(connections.close_all)()  # a stream stays open for hours
     session = request.session
+    if request.user.is_group:
+        wanted.add(f"group:{request.user.pk}")  # whoever has a page open is there
     feed = BENCH.hub.stream(
-        frozenset(wanted), session.session_key or "", sync_to_async(lambda: _is_session(session))
+        frozenset(wanted), session.session_key or "", sync_to_async(lambda: is_session(session))
     )
     response = StreamingHttpResponse(feed, content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
@@ -219,7 +229,12 @@ async def events(request, experiment_id: int):
     return response
 
 
-def _is_session(session) -> bool:
+def _is_shown_only(request, experiment) -> bool:
+    """Tell whether a group asks for what its teacher shows: their Desk, not their Bench."""
+    return request.user.is_group and experiment.owner_id != request.user.pk
+
+
+def is_session(session) -> bool:
     """Tell whether a session has neither ended nor expired."""
     try:
         kept = type(session)(session.session_key).load()
@@ -231,8 +246,8 @@ def _is_session(session) -> bool:
 def _others_use(request, feeds) -> str:
     """Say who records with one of these instruments, if that is somebody else."""
     try:
-        BENCH.refuse_others(request.user.pk, feeds)
-    except InUseError as error:
+        BENCH.refuse_others(request.user, feeds)
+    except InstrumentError as error:
         return str(error)
     return ""
 
@@ -290,9 +305,11 @@ def _bench(request, experiment, trouble: str = "", further: dict | None = None):
 def bench_context(experiment) -> dict:
     """Give what the instruments' list and the strips show."""
     shown = BENCH.show(experiment)
-    feeds = {_where(feed.link.address): feed for feed in list(BENCH.feeds.values())}
+    in_sight = BENCH.feeds_for(experiment.owner)
+    feeds = {_where(feed.link.address): feed for feed in in_sight}
+    listed_places = BENCH.places if may_teach(experiment.owner) else []
     by_place: list[tuple[Place | None, Feed | None]] = [
-        (listed, feeds.pop(_where(listed.address), None)) for listed in BENCH.places
+        (listed, feeds.pop(_where(listed.address), None)) for listed in listed_places
     ]
     by_place += [(None, feed) for feed in feeds.values()]
     measured = Stream.objects.filter(run__experiment=experiment).values_list("serial", flat=True)
@@ -308,6 +325,7 @@ def bench_context(experiment) -> dict:
         if feed is not None:
             own = [one for one in live if one.feed is feed]
             place["simulated"] = feed.simulated
+            place["lent"] = BENCH.loans.holder_of(feed) if may_teach(experiment.owner) else None
             place["state"] = strips.state_of(feed, own)
             place["channels"] = [shown[one.pk] for one in feed.channels if one.pk in shown]
             if place["channels"]:

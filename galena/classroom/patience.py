@@ -13,6 +13,7 @@ from dataclasses import dataclass
 FREE_BY_NAME, FREE_BY_ADDRESS = 4, 20  # a class behind one address mistypes now and then
 LONGEST = 300.0  # seconds
 FORGOTTEN_AFTER = 3600.0
+GUESSES_A_MINUTE, MINUTE = 10, 60.0
 MOST = 5000  # names and addresses that are remembered
 
 
@@ -67,8 +68,40 @@ class Patience:
             self._tries.clear()
 
 
+class Guesses:
+    """How often codes were guessed wrong from each address within a minute."""
+
+    def __init__(self, now: Callable[[], float] = time.monotonic) -> None:
+        self._now = now
+        self._wrong: OrderedDict[str, list[float]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def wait(self, address: str) -> float:
+        """Tell for how many seconds no code can be tried from an address."""
+        now = self._now()
+        with self._lock:
+            recent = [at for at in self._wrong.get(address, ()) if now - at < MINUTE]
+            return 0.0 if len(recent) < GUESSES_A_MINUTE else recent[0] + MINUTE - now
+
+    def wrong(self, address: str) -> None:
+        """Count a wrong code."""
+        now = self._now()
+        with self._lock:
+            recent = [at for at in self._wrong.get(address, ()) if now - at < MINUTE]
+            self._wrong[address] = [*recent, now][-GUESSES_A_MINUTE:]
+            self._wrong.move_to_end(address)
+            while len(self._wrong) > MOST:
+                self._wrong.popitem(last=False)
+
+    def forget(self) -> None:
+        """Forget everybody."""
+        with self._lock:
+            self._wrong.clear()
+
+
 def _keys(name: str, address: str) -> tuple[tuple[str, str], tuple[str, str]]:
     return ("name", name.strip().casefold()[:150]), ("address", address)
 
 
 PATIENCE = Patience()
+GUESSES = Guesses()

@@ -14,6 +14,7 @@ from django.conf import settings
 
 from galena.bench.live.bench import BENCH
 from galena.config.door import guarded
+from galena.lessons import lending
 from galena.recording.engine.recorder import RECORDER
 from galena.shell.worker import WORKERS
 
@@ -24,6 +25,7 @@ async def _live(receive, send):
         message = await receive()
         if message["type"] == "lifespan.startup":
             await sync_to_async(RECORDER.open)()
+            await sync_to_async(lending.load)()
             BENCH.start(settings.GALENA_STAND_INS)
             for rig in settings.GALENA_RIGS:
                 await asyncio.to_thread(BENCH.plug_in, rig)

@@ -4,6 +4,9 @@ import contextlib
 import socket
 
 import uvicorn
+from django.conf import settings
+
+from galena.shell.room import ROOM
 
 SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a slow watcher
 
@@ -50,9 +53,21 @@ def server() -> Server:
     )
 
 
-def serve(host: str, port: int) -> None:
-    """Serve until interrupted."""
-    listening = listen(host, port)
-    print(f"Galena is at http://{host}:{listening.getsockname()[1]}/", flush=True)
-    with contextlib.suppress(KeyboardInterrupt):  # Ctrl+C is how a server in a terminal is ended
+def serve(host: str, port: int, *, room: bool = False) -> None:
+    """Serve until interrupted. room: devices of the local network come in as well."""
+    listening = listen("0.0.0.0" if room else host, port)
+    port = listening.getsockname()[1]
+    print(f"Galena is at http://{'127.0.0.1' if room else host}:{port}/", flush=True)
+    with contextlib.ExitStack() as stack:
+        stack.enter_context(contextlib.suppress(KeyboardInterrupt))  # Ctrl+C ends it
+        if room:
+            stack.enter_context(ROOM.opened(port, settings.ALLOWED_HOSTS))
+            print(_in_the_room(ROOM.addresses()), flush=True)
         server().run(sockets=[listening])
+
+
+def _in_the_room(addresses: list[str]) -> str:
+    if not addresses:
+        return "This computer is in no network: only its own browser reaches Galena."
+    listed = " or ".join(f"http://{address}/" for address in addresses)
+    return f"In this room it is at {listed}"

@@ -58,6 +58,7 @@ INSTALLED_APPS = [
     "galena.straighten",
     "galena.clips",
     "galena.reports",
+    "galena.lessons",
     "galena.demo",
 ]
 MIDDLEWARE = [
@@ -73,6 +74,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "galena.shell.middleware.window",
+    "galena.lessons.presence.presence",
     "galena.shell.middleware.Readable",
 ]
 ROOT_URLCONF = "galena.config.urls"

@@ -8,6 +8,7 @@ urlpatterns = [
     path("", include("galena.classroom.urls")),
     path("", include("galena.experiments.urls")),
     path("", include("galena.exchange.arrival_urls")),
+    path("", include("galena.lessons.urls")),
     path("experiments/<key:experiment_id>/", include("galena.bench.urls")),
     path("experiments/<key:experiment_id>/", include("galena.recording.urls")),
     path("experiments/<key:experiment_id>/", include("galena.desk.urls")),

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -134,6 +135,44 @@ def pool(values: ArrayLike, uncertainties: ArrayLike, dof: ArrayLike | None = No
         scale / math.sqrt(float(weights.sum())), math.sqrt(q / (plain.count - 1)), between,
         plain.median, _chance(y, u / scale, scale, q, None if freedom is None else freedom[kept]),
     )  # fmt: skip
+
+
+def pool_shared(
+    values: ArrayLike,
+    uncertainties: ArrayLike,
+    origins: Sequence[Hashable],
+    dof: ArrayLike | None = None,
+) -> Pooled:
+    """Put results together of which some rest on the same readings, as when several people read
+    one recording.
+
+    values, uncertainties, dof: as of `pool`; origins: of each what its readings come from. What
+    the readings of one origin are off by is the same in all results of it, so that their mean is
+    no surer than one of them: they count as one result, with their mean, and the median of their
+    uncertainties. The counts, the plain mean, its scatter and the median stay those of all; with a
+    single origin, u_mean is that of one result as well. Source: JCGM 100:2008 (GUM), 5.2.2 and
+    F.1.2.3, for a correlation of one.
+    """
+    y = np.asarray(values, dtype=np.float64).ravel()
+    u = np.broadcast_to(np.asarray(uncertainties, dtype=np.float64).ravel(), y.shape)
+    freedom = None if dof is None else np.broadcast_to(np.asarray(dof, float).ravel(), y.shape)
+    kept = np.flatnonzero(np.isfinite(y))
+    of_each: dict[Hashable, list[int]] = {}
+    for place in map(int, kept):
+        of_each.setdefault(origins[place], []).append(place)
+    if len(of_each) == kept.size:
+        return pool(y, u, freedom)
+    together = list(of_each.values())
+    pooled = pool(
+        [float(y[places].mean()) for places in together],
+        [float(np.median(u[places])) for places in together],
+        None if freedom is None else [float(np.min(freedom[places])) for places in together],
+    )
+    plain = describe(y[kept])
+    u_mean = plain.standard_error
+    if len(together) == 1:
+        u_mean = pooled.u_weighted_mean
+    return replace(pooled, count=plain.count, mean=plain.mean, u_mean=u_mean, median=plain.median)
 
 
 def _q(y: Floats, u: Floats, scale: float) -> tuple[float, float]:

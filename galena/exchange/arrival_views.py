@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from galena.classroom.permissions import refuse_group
 from galena.core.errors import GalenaError, TableError
 from galena.exchange import arrivals, brought, joining, package, table_work, taken, working
 from galena.exchange import table_page as pages
@@ -31,9 +32,9 @@ PATIENCE = 120.0  # s that a table may take to be understood
 @require_http_methods(["GET", "POST"])
 def bring(request):
     """Show where a file is brought, or keep a small one that came whole and go to look at it."""
+    experiment = _meant(request)
     if request.method == "GET":
         return render(request, "exchange/bring.html", {})
-    experiment = _meant(request)
     try:
         file = request.FILES.get("file")
         if file is None:
@@ -49,7 +50,10 @@ def bring(request):
 def _meant(request) -> Experiment | None:
     """Give the experiment that a file is brought to, if it is to one."""
     key = requested.key_or_none(request.POST.get("experiment"))
-    return None if key is None else experiment_for(request, key)
+    if key is None:
+        refuse_group(request.user)
+        return None
+    return experiment_for(request, key)
 
 
 @require_POST
@@ -211,6 +215,8 @@ def take_experiment(request, arrival_id: int):
     """Make an experiment of a file, or bring its runs into the one it was brought to."""
     came = _arrival(request, arrival_id)
     into = came.experiment if "into" in request.POST else None
+    if into is None:
+        refuse_group(request.user)
     return _taking(request, came, partial(_take_experiment, came, request.user, into))
 
 

@@ -70,7 +70,7 @@ class Copying:
             if field.primary_key or name not in values:
                 continue
             value = values[name]
-            if field.related_model in self._models:
+            if field.related_model in self._models and field.name not in part.alike:
                 of = self.keys.get(field.related_model)
                 if of is None and value is not None:
                     later[name] = _pointing(self, field.related_model, value)

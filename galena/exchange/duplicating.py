@@ -4,7 +4,7 @@ from django.db import transaction
 
 from galena.exchange.copying import AT_ONCE, Copying, values_of
 from galena.exchange.parts import APP_PARTS, Belongs
-from galena.experiments.models import Experiment, Run
+from galena.experiments.models import Experiment
 
 
 def duplicate(experiment: Experiment, person, *, runs: bool) -> Experiment:
@@ -12,7 +12,7 @@ def duplicate(experiment: Experiment, person, *, runs: bool) -> Experiment:
 
     Raises ValueError while a run of it is recorded.
     """
-    if runs and experiment.runs.filter(state=Run.State.RECORDING).exists():
+    if runs and experiment.runs.growing().exists():
         raise ValueError("A run of this experiment is being recorded. Copy it afterwards.")
     with transaction.atomic():
         title = f"{experiment.title[:190]} (copy)"

@@ -33,17 +33,17 @@ def join(file: IO[bytes], experiment: Experiment, person) -> list[int]:
     package.check()
     content = content_of(package)
     with all_or_nothing(package):
-        if experiment.runs.filter(state=Run.State.RECORDING).exists():
+        if experiment.runs.growing().exists():
             raise PackageError("A run is being recorded here. Bring others in afterwards.")
         rows = _of_runs(checked_rows(content, person))
         copying = Copying({Experiment: {1: experiment.pk}})
-        needed = _needed(rows)
+        needed = needed_quantities(rows)
         for part, numbered in rows.items():
             if part.model is Condition:
-                copying.keys[Condition] = _conditions(numbered, experiment, copying, part)
+                copying.keys[Condition] = conditions_here(numbered, experiment, copying, part)
             elif part.model is Quantity:
                 used = [(key, row) for key, row in numbered if key in needed]
-                copying.keys[Quantity] = _quantities(used, experiment, copying, part)
+                copying.keys[Quantity] = quantities_here(used, experiment, copying, part)
             elif part.model is Run:
                 copying.put(part, _numbered_anew(numbered, experiment))
             elif part.belongs is Belongs.RUNS:
@@ -87,7 +87,7 @@ def _is_of(part: Part, row: Row, gone: dict[type[models.Model], set[int]]) -> bo
     )
 
 
-def _needed(rows: dict[Part, Numbered]) -> set[int]:
+def needed_quantities(rows: dict[Part, Numbered]) -> set[int]:
     """Tell which quantities the runs have readings of, by their numbers."""
     return {
         row[field.attname]
@@ -100,9 +100,10 @@ def _needed(rows: dict[Part, Numbered]) -> set[int]:
     }
 
 
-def _conditions(
+def conditions_here(
     numbered: Numbered, experiment: Experiment, copying: Copying, part: Part
 ) -> dict[int, int]:  # fmt: skip
+    """Find the conditions that are here, and make the others."""
     here = {(one.name, one.unit, one.kind): one.pk for one in experiment.conditions.all()}
     names = {name for name, _, _ in here}
     found: dict[int, int] = {}
@@ -118,7 +119,7 @@ def _conditions(
     return found | copying.keys.get(part.model, {})
 
 
-def _quantities(
+def quantities_here(
     numbered: Numbered, experiment: Experiment, copying: Copying, part: Part
 ) -> dict[int, int]:  # fmt: skip
     """Find the quantities that are here: by the channel or clip that gives them; those that were

@@ -6,11 +6,12 @@ from pathlib import Path
 from django.conf import settings
 from django.db import connection
 from django.db.models import Sum
+from django.db.models.functions import Coalesce
 
 from galena.exchange import apart, package
 from galena.exchange.sending import ZIP, Made
 from galena.exchange.working import Work
-from galena.experiments.models import Experiment, SeriesChunk
+from galena.experiments.models import Experiment, Series, SeriesChunk
 from galena.shell.worker import Workers
 
 MANY = 500_000  # readings
@@ -23,19 +24,27 @@ def make(experiment: Experiment, name: str, work: Work) -> Made:
     folder = tempfile.TemporaryDirectory()
     path = Path(folder.name) / "experiment"
     try:
-        database = str(connection.settings_dict["NAME"])
-        if _readings(experiment) > MANY and Path(database).is_file():
-            data = str(settings.DATA_DIR)
-            WORKERS.do(apart.write, experiment.pk, str(path), database, data, patience=PATIENCE)
-        else:
-            with path.open("wb") as file:
-                package.write(experiment, file)
+        write_to(experiment, path)
     except BaseException:
         folder.cleanup()
         raise
     return Made(path, folder, name, ZIP)
 
 
-def _readings(experiment: Experiment) -> int:
-    stored = SeriesChunk.objects.filter(series__stream__run__experiment=experiment)
+def write_to(experiment: Experiment, path: Path) -> None:
+    """Write an experiment into a file of this name. Raises PackageError, WorkerError."""
+    database = str(connection.settings_dict["NAME"])
+    if readings_of(experiment) > MANY and Path(database).is_file():
+        data = str(settings.DATA_DIR)
+        WORKERS.do(apart.write, experiment.pk, str(path), database, data, patience=PATIENCE)
+    else:
+        with path.open("wb") as file:
+            package.write(experiment, file)
+
+
+def readings_of(experiment: Experiment) -> int:
+    """Count what is stored of an experiment's series, time stamps as well."""
+    holders = Series.objects.filter(stream__run__experiment=experiment)
+    holders = holders.values(holder=Coalesce("stored_in", "pk"))
+    stored = SeriesChunk.objects.filter(series__in=holders)
     return stored.aggregate(n=Sum("count"))["n"] or 0

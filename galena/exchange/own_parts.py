@@ -38,7 +38,7 @@ def register_parts() -> None:
         Part(Run, "experiment", RUNS),
         Part(ConditionValue, "run__experiment", RUNS),
         Part(Stream, "run__experiment", RUNS),
-        Part(Series, "stream__run__experiment", RUNS),
+        Part(Series, "stream__run__experiment", RUNS, apart=("stored_in",), alike=("stored_in",)),
         Part(SeriesChunk, "series__stream__run__experiment", RUNS, apart=("*",)),
         Part(Step, "run__experiment", RUNS),
         Part(StepPart, "step__run__experiment", RUNS,

@@ -25,7 +25,7 @@ from galena.exchange.parts import APP_PARTS, Keys, Part, all_parts
 from galena.exchange.rows_as_json import People
 from galena.exchange.unpacking import Unpacking
 from galena.experiments.data.cache import in_passing
-from galena.experiments.models import Experiment, Run
+from galena.experiments.models import Experiment
 
 FORMAT, VERSION = "galena-experiment", 1
 MOST_ROWS, MOST_PEOPLE = 2_000_000, 10_000
@@ -46,7 +46,7 @@ def write(
     along as they came. Raises PackageError while a
     run is recorded.
     """
-    if experiment.runs.filter(state=Run.State.RECORDING).exists():
+    if experiment.runs.growing().exists():
         raise PackageError("A run of this experiment is being recorded. Take it along afterwards.")
     with in_passing(), transaction.atomic():
         package = Packing(file, written, films=films)
@@ -167,7 +167,7 @@ def _made(package: Unpacking, content: dict[str, Any], owner) -> Experiment:
         copying.put(part, enumerate(rows, start=1))
     copying.finish()
     read_files(package, experiment, copying.keys)
-    if experiment.runs.filter(state=Run.State.RECORDING).exists():
+    if experiment.runs.growing().exists():
         raise PackageError("A run of this file has not ended.")
     for part in all_parts():
         listed = content["rows"].get(part.key, ())

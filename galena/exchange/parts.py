@@ -35,7 +35,8 @@ class Part:
 
     pointed: the columns of JSON in which rows are named by their keys, each with what has it name
     others instead. apart: the columns whose content stands in files of its own, or nowhere, in the
-    experiment as a file; `*` for all rows. kept: which rows are whole, as a filter.
+    experiment as a file; `*` for all rows. kept: which rows are whole, as a filter. alike: the
+    columns that name rows which a copy names as well.
     """
 
     model: type[models.Model]
@@ -44,6 +45,7 @@ class Part:
     pointed: Mapping[str, Pointed] = field(default_factory=dict)
     apart: tuple[str, ...] = ()
     kept: Mapping[str, Any] = field(default_factory=dict)
+    alike: tuple[str, ...] = ()
 
     @property
     def key(self) -> str:

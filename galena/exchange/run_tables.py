@@ -87,7 +87,7 @@ class _Row:
     """The numbers of a series, so many at a time."""
 
     def __init__(self, series: Series, dtype: np.dtype) -> None:
-        self._chunks = series.chunks.order_by("sequence").iterator(20)
+        self._chunks = series.stored.iterator(20)
         self._dtype = dtype
         self._waiting: NDArray[Any] = np.empty(0, dtype)
 

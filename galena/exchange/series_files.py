@@ -37,7 +37,7 @@ class SeriesFiles:
             name = name_of(numbers[Series][series.pk])
             with package.file(name, count * SIZE + npy.LONGEST_HEAD) as file:
                 file.write(npy.head(count, dtype))
-                for chunk in series.chunks.order_by("sequence")[:whole].iterator(20):
+                for chunk in series.stored[:whole].iterator(20):
                     file.write(bytes(chunk.data))
 
     def read(self, experiment: Experiment, keys: Keys, package: "Unpacking") -> None:
@@ -65,7 +65,7 @@ class SeriesFiles:
 def _whole(series: Series, package: "Packing") -> tuple[int, int]:
     """Give how many readings of a series are whole, and in how many chunks; tells of damage."""
     count = whole = 0
-    for chunk in series.chunks.order_by("sequence").iterator(20):
+    for chunk in series.stored.iterator(20):
         data = bytes(chunk.data)
         fits = chunk.first_index == count and len(data) == chunk.count * SIZE
         if not fits or zlib.crc32(data) != chunk.crc32:

@@ -9,6 +9,7 @@ from django.shortcuts import redirect, render
 from django.utils.timezone import localtime
 from django.views.decorators.http import require_GET, require_POST
 
+from galena.classroom.permissions import for_teachers
 from galena.core.errors import GalenaError, SeriesError, TableError
 from galena.core.formats.comma_separated import file_name
 from galena.core.formats.sheets import Sheet
@@ -114,6 +115,7 @@ def file_of_experiment(request, experiment_id: int):
 
 
 @require_POST
+@for_teachers
 def duplicate(request, experiment_id: int):
     """Make a copy of an experiment and go to the list."""
     experiment = experiment_for(request, experiment_id)

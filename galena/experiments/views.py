@@ -8,6 +8,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST
 
+from galena.classroom.permissions import for_teachers, may_teach
 from galena.experiments import choosing, flows, repeats
 from galena.experiments.access import experiment_for, experiments_of
 from galena.experiments.forms import NewExperiment
@@ -27,7 +28,9 @@ ORDERS = {
 
 
 def listing(request):
-    """List the experiments that the person may see, in the order and with the words asked for."""
+    """List the person's experiments, in the order and with the words asked for."""
+    if not may_teach(request.user):
+        return redirect("my-lesson")
     words = " ".join(request.GET.get("words", "").split())[:200]
     order = request.GET.get("order", "")
     order = order if order in ORDERS else "changed"
@@ -47,12 +50,14 @@ def listing(request):
         "order": order,
         "orders": [(key, name) for key, (name, _) in ORDERS.items()],
         "archived": archived,
+        "place": "experiments",
         "others": mine.filter(archived_at__isnull=archived).count(),
     }
     return render(request, "experiments/list.html", context)
 
 
 @require_POST
+@for_teachers
 def archive(request, experiment_id: int):
     """Put an experiment out of the list, or back into it."""
     experiment = experiment_for(request, experiment_id)
@@ -61,6 +66,7 @@ def archive(request, experiment_id: int):
 
 
 @require_http_methods(["GET", "POST"])
+@for_teachers
 def new(request):
     """Make an experiment and go to its Bench."""
     form = NewExperiment(request.POST or None)

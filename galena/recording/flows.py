@@ -9,6 +9,7 @@ from django.utils import timezone
 from galena.bench.channel_display.display import Shown, quantity_for
 from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.series import STAMPS, VALUES, Chunk, pack
+from galena.experiments import given
 from galena.experiments.flows import hold_conditions, next_number, touch
 from galena.experiments.models import Experiment, Run, Scene, Series, SeriesChunk, Stream
 from galena.recording.acquisition.taking import Batch
@@ -133,6 +134,7 @@ def write(batches: list[tuple[StoredStream, int, Batch]]) -> None:
             if stored.sequence == 0:
                 stored.stream.origin_us = origin_us
                 stored.stream.save(update_fields=["origin_us"])
+                given.follow_stream(stored.stream)
             SeriesChunk.objects.bulk_create(stored.chunks(batch))
     for stored, _, batch in batches:
         stored.sequence += 1
@@ -153,12 +155,14 @@ def end_run(
             stream.drift_ppm = end.drift_ppm
             if stream.origin_us is not None:
                 stream.origin_us, stream.scale = end.origin_us, end.scale
-            stream.save(update_fields=["lost", "garbled", "origin_us", "scale", "drift_ppm"])
+            stream.save(update_fields=list(given.FACTS))
+            given.follow_stream(stream)
         run.state, run.ending, run.ended_at = Run.State.FINISHED, ending, timezone.now()
         if host is not None:
             run.refresh_from_db(fields=["details"])
             run.details |= {"host-us": host[0], "host-rate": host[1]}
         run.save(update_fields=["state", "ending", "ended_at", "details"])
+        given.follow_end(run)
         touch(run.experiment)
 
 
@@ -190,4 +194,5 @@ def mark_interrupted() -> list[Run]:
             "All that was stored until then is here."
         )
         run.save(update_fields=["state", "ended_at", "ending"])
+        given.follow_end(run)
     return unfinished

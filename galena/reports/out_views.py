@@ -1,32 +1,26 @@
 """The report is taken along: PDF, HTML, Markdown, ODT."""
 
-import io
-
-from django.db.models import Sum
 from django.http import HttpResponse
 from django.template.loader import render_to_string
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET
 
+from galena.classroom.permissions import may_change
 from galena.core.formats.comma_separated import file_name
 from galena.desk.drawing.picture import faces
-from galena.exchange import package
-from galena.exchange.errors import PackageError
 from galena.experiments.access import experiment_for
-from galena.experiments.models import Experiment, SeriesChunk
+from galena.experiments.models import Experiment
 from galena.reports import flows
 from galena.reports.models import Report
 from galena.reports.out import markdown as markdown_out
-from galena.reports.out import open_text, paper
-from galena.reports.out.paper import Attached
+from galena.reports.out import open_text
+from galena.reports.printing import as_pdf
 from galena.reports.setting import Page, set_page
 from galena.reports.source import Source
 from galena.shell import requested
 from galena.shell.pdf import PACKAGE
-from galena.shell.worker import WORKERS, WorkerError
+from galena.shell.worker import WorkerError
 
-MOST_ATTACHED = 1_000_000  # readings of an experiment whose file goes along with the PDF
-WHOLE = "experiment.zip"
 STYLES = ("reports/static/reports/css/paper.css",)
 
 
@@ -35,7 +29,8 @@ def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Re
     experiment = experiment_for(request, experiment_id)
     report = flows.report_of(experiment)
     page = set_page(report.text, Source(experiment, on_paper=on_paper), frozen=report.frozen)
-    flows.printed(report, page.numbers)
+    if may_change(request.user, experiment):
+        flows.printed(report, page.numbers)
     return experiment, report, page
 
 
@@ -43,34 +38,13 @@ def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Re
 def pdf(request, experiment_id: int):
     """Give the report as PDF, with the readings of its figures and the experiment attached."""
     experiment, report, page = _set(request, experiment_id, on_paper=True)
-    attached = _attached(experiment, page)
-    is_whole = any(one.name == WHOLE for one in attached)
-    context = {"experiment": experiment, "report": report, "set": page, "is_whole": is_whole}
-    html = render_to_string("reports/print.html", context)
     size = "letter" if request.GET.get("paper") == "letter" else "A4"
     try:
-        document = WORKERS.do(paper.make, html, attached, size)
+        document = as_pdf(experiment, report, page, size)
     except WorkerError as error:
         refusal = f"{error} The report is kept; load this address again."
         return requested.refused(request, refusal, "The PDF could not be made", status=503)
     return _sent(document, report, ".pdf", "application/pdf", is_shown=True)
-
-
-def _attached(experiment: Experiment, page: Page) -> list[Attached]:
-    """Give the readings of each figure, and the experiment file, without its films."""
-    files = [
-        Attached(f"figure-{one.number}.csv", f"Readings of {one.called}", one.piece.readings)
-        for one in page.placed if one.number and one.piece.readings
-    ]  # fmt: skip
-    stored = SeriesChunk.objects.filter(series__stream__run__experiment=experiment)
-    if (stored.aggregate(n=Sum("count"))["n"] or 0) > MOST_ATTACHED:
-        return files
-    file = io.BytesIO()
-    try:
-        package.write(experiment, file, films=False)
-    except PackageError:  # a run is being recorded: the report does not wait for its end
-        return files
-    return [*files, Attached(WHOLE, "The experiment as one file", file.getvalue())]
 
 
 @require_GET

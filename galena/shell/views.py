@@ -1,5 +1,6 @@
 """The pages for when something went wrong."""
 
+from django.http import HttpResponse
 from django.shortcuts import render
 
 
@@ -14,9 +15,10 @@ def bad_request(request, exception=None):
 
 
 def forbidden(request, exception=None):
-    return _page(
-        request, 403, "This is not yours to open", "Ask whoever made it, or sign in as them."
-    )
+    words = str(exception or "") or "Ask whoever made it, or sign in as them."
+    if request.headers.get("HX-Request"):
+        return HttpResponse(words, status=403, content_type="text/plain; charset=utf-8")
+    return _page(request, 403, "This is not yours to change", words)
 
 
 def csrf_failure(request, reason=""):

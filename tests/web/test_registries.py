@@ -7,7 +7,10 @@ from galena.desk import history
 from galena.exchange.parts import APP_PARTS
 
 OWN = tuple(one.label for one in apps.get_app_configs() if one.name.startswith("galena."))
-OF_THE_ROOM = {"Person", "Arrival", "Instrument", "Channel", "Zero", "Calibration", "Take"}
+OF_THE_ROOM = {"Person", "Arrival", "Instrument", "Channel", "Zero", "Calibration", "Take"} | {
+    "Lesson", "Task", "Copy", "GivenRun", "Received", "Loan", "ClassQuestion", "TypedAnswer",
+    "LeftOut", "Word", "HandIn", "Remark",  # of a class: an experiment goes along without it
+}  # fmt: skip
 NOT_COPIED = OF_THE_ROOM | {
     "Experiment",  # it is what is copied
     "TypedPlan",  # what a person has half typed stays where it was typed
@@ -21,7 +24,7 @@ NOT_TAKEN_BACK = OF_THE_ROOM | {
     "Run",  # removed and restored in the rail
     "ConditionValue",  # described with its run
     "Stream", "Series", "SeriesChunk", "Step", "StepPart", "Scene",  # as they were recorded
-    "Harvest",  # taken away with its run
+    "Harvest", "AnswersTable",  # taken away with their run
     "Report", "Version", "Opening",  # it has versions of its own
     "Clip", "Scale", "SlantedPlane", "Axes", "TrackedObject", "Mark", "Tie",  # marks have their own
     "Guidance",  # a choice, set and unset

@@ -16,7 +16,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.exchange import package
 from galena.exchange.duplicating import duplicate
 from galena.instruments.protocol import ChannelFacts
-from galena.reports import flows, out_views
+from galena.reports import flows, printing
 from galena.reports.models import Opening, Report
 from galena.reports.openings import OPENINGS
 from galena.reports.setting import set_page
@@ -405,7 +405,7 @@ def test_the_pdf_holds_text_numbers_and_figure(as_ada, report, sheet, tmp_path):
 
 
 def test_a_large_experiment_is_not_attached_and_the_page_says_so(as_ada, report, monkeypatch):
-    monkeypatch.setattr(out_views, "MOST_ATTACHED", 10)
+    monkeypatch.setattr(printing, "MOST_ATTACHED", 10)
     made = []
     monkeypatch.setattr(
         WORKERS, "do", lambda work, html, attached, size: made.append((html, attached))

@@ -119,7 +119,7 @@ def keep(request, experiment_id: int, channel_id: int):
     experiment, channel = experiment_for(request, experiment_id), _channel(channel_id)
     making = calibration_flows.in_the_making(channel, request.user)
     try:
-        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_channels([channel.pk]))
+        BENCH.refuse_others(request.user, BENCH.feeds_of_channels([channel.pk]))
         _describe(making, request.POST)
         calibration_flows.keep(making)
     except GalenaError as error:
@@ -137,7 +137,7 @@ def use(request, experiment_id: int, channel_id: int):
         kept = channel.calibrations.kept()
         chosen = get_object_or_404(kept, pk=requested.key(wanted))
     try:
-        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_channels([channel.pk]))
+        BENCH.refuse_others(request.user, BENCH.feeds_of_channels([channel.pk]))
     except GalenaError as error:
         return _sheet(request, experiment, channel, str(error))
     calibration_flows.put_in_force(channel, chosen)
@@ -170,7 +170,7 @@ def take_in(request, experiment_id: int, channel_id: int):
             text = file.read().decode("utf-8")
         except UnicodeDecodeError as error:
             raise CalibrationError("This file is no text, so no calibration.") from error
-        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_channels([channel.pk]))
+        BENCH.refuse_others(request.user, BENCH.feeds_of_channels([channel.pk]))
         calibration_flows.take_in(channel, text, request.user)
     except GalenaError as error:
         return _sheet(request, experiment, channel, str(error))

@@ -21,7 +21,9 @@ from galena.bench.live.batches import _batch
 from galena.bench.live.feed import Feed
 from galena.bench.live.hub import Hub
 from galena.bench.live.in_use import Uses, refuse
+from galena.bench.live.loans import Loans
 from galena.bench.models import Channel
+from galena.classroom.models import Person
 from galena.experiments.models import Experiment
 from galena.instruments import discovery
 from galena.instruments.address import Address
@@ -35,7 +37,7 @@ PUBLISH_EVERY = 0.032  # traces are drawn thirty times a second
 STRIPS_EVERY = 3  # publishings: a little more than ten times a second
 RETIRE_EVERY = 300  # publishings: about ten seconds
 PAGES_COME_BACK = 60.0  # seconds in which a page that was loaded again goes on
-MOST_EXPERIMENTS = 50
+MOST_EXPERIMENTS = 200  # so many pages of groups and teachers are open at most
 log = logging.getLogger(__name__)
 
 
@@ -51,7 +53,9 @@ class Bench:
         self.tolerances: dict[int, float] = {}  # by experiment, while its strips are matched
         self.after_publishing: list[Callable[[], None]] = []
         self.uses: Uses = list  # set by what records
+        self.loans = Loans()
         self._setups: dict[int, dict[int, Shown]] = {}
+        self._owners: dict[int, Person] = {}  # of the experiments in `_setups`
         self._stand_ins: list[str] = []
         self._keys = 0
         self._lock = threading.RLock()
@@ -64,6 +68,7 @@ class Bench:
         self.room.find(stand_ins)
         self._stand_ins = list(stand_ins)
         self._setups.clear()
+        self._owners.clear()
         self.tolerances.clear()
         self.look_again()
         for where in self._stand_ins:
@@ -91,14 +96,20 @@ class Bench:
             if feed.link.address not in addresses and feed.link.state.health in ("gone", "strange"):
                 self._retire(feed)
 
-    def connect(self, address: Address, how: Connect | None = None) -> None:
-        """Begin to read the instrument at an address; nothing happens if that is so already."""
+    def connect(
+        self, address: Address, how: Connect | None = None, group: int | None = None
+    ) -> None:
+        """Begin to read the instrument at an address; nothing happens if that is so already.
+
+        group: the key of the group whose own device it is on.
+        """
         with self._lock:
             if address in self.feeds:
                 return
             link = Link(address, self._take, self._on_state, how, self.patience)
             self._keys += 1
             self.feeds[address] = Feed(self._keys, link)
+            self.feeds[address].group = group
         link.start()
 
     def disconnect(self, address: Address) -> None:
@@ -137,9 +148,35 @@ class Bench:
                     return feed, column
         return None
 
-    def refuse_others(self, person: int | None, feeds: Iterable[Feed]) -> None:
-        """Raise InUseError where a run of somebody else uses one of these instruments."""
-        refuse(self.uses(), [feed.link for feed in feeds], person)
+    def refuse_others(self, person: Person, feeds: Iterable[Feed]) -> None:
+        """Raise InUseError or NotLentError where somebody else has one of these instruments."""
+        feeds = list(feeds)
+        self.loans.refuse(person, feeds)
+        refuse(self.uses(), [feed.link for feed in feeds], person.pk)
+
+    def lent_from(self, experiment_id: int) -> dict[int, str]:
+        """Say to whom the channels are lent that an experiment's owner may not use for now."""
+        owner = self._owners.get(experiment_id)
+        if owner is None or owner.is_group:
+            return {}
+        lent: dict[int, str] = {}
+        for feed in self.feeds_for(owner):
+            if (holder := self.loans.holder_of(feed)) is not None:
+                lent |= {channel.pk: f"It is lent to {holder[1]}" for channel in feed.channels}
+        return lent
+
+    def feeds_for(self, person: Person) -> list[Feed]:
+        """List the instruments that a person's Bench shows."""
+        return [feed for feed in list(self.feeds.values()) if self.loans.in_sight_of(person, feed)]
+
+    def rigs_for(self, person: Person) -> list[str]:
+        """List the plugged-in rigs that a person's Bench shows, by their keys."""
+        if not person.is_group:
+            return list(self.room.plugged)
+        return [
+            key for key in list(self.room.plugged)
+            if any(self.loans.in_sight_of(person, feed) for feed in self.feeds_of_rig(key))
+        ]  # fmt: skip
 
     def feeds_of_rig(self, key: str) -> list[Feed]:
         """List the feeds of a rig that is plugged in."""
@@ -164,17 +201,22 @@ class Bench:
         One at a time: what was read earlier must not take the place of what was read later.
         """
         with self._lock:
-            keys = [channel.pk for feed in list(self.feeds.values()) for channel in feed.channels]
+            feeds = self.feeds_for(experiment.owner)
+            keys = [channel.pk for feed in feeds for channel in feed.channels]
             shown = display.channels(experiment, keys)
             self._setups.pop(experiment.pk, None)
             self._setups[experiment.pk] = shown
+            self._owners[experiment.pk] = experiment.owner
             while len(self._setups) > MOST_EXPERIMENTS:
-                self._setups.pop(next(iter(self._setups)))
+                oldest = next(iter(self._setups))
+                self._setups.pop(oldest)
+                self._owners.pop(oldest, None)
         return shown
 
     def refresh(self) -> None:
         """Read again how experiments show the channels, after a change."""
-        for experiment in Experiment.objects.filter(pk__in=list(self._setups)):
+        kept = Experiment.objects.filter(pk__in=list(self._setups))
+        for experiment in kept.select_related("owner"):
             self.show(experiment)
 
     def strips_of(self, experiment: Experiment | int) -> list[strips.Strip]:
@@ -283,7 +325,7 @@ class Bench:
     def _strips_now(self, experiment_id: int) -> dict:
         shown = self._setups.get(experiment_id, {})
         read, states = [], {}
-        for feed in list(self.feeds.values()):
+        for feed in self._feeds_of(experiment_id):
             of_feed = strips.read(feed, shown) if feed.is_live else []
             states[str(feed.key)] = strips.state_of(feed, of_feed)
             read += of_feed
@@ -296,13 +338,17 @@ class Bench:
 
     def shape(self, experiment_id: int) -> str:
         """Name what instruments and strips there are, so that a page knows when to ask anew."""
-        feeds = list(self.feeds.values())
+        feeds = self._feeds_of(experiment_id)
         parts = [
             f"{feed.key}{feed.link.state.health == 'looking'}{bool(feed.twin)}"
             + "".join(f",{one.pk}" for one in feed.channels if feed.is_live)
             for feed in feeds
         ]
         return ";".join([*parts, *sorted(self.room.plugged), str(experiment_id in self.tolerances)])
+
+    def _feeds_of(self, experiment_id: int) -> list[Feed]:
+        owner = self._owners.get(experiment_id)
+        return list(self.feeds.values()) if owner is None else self.feeds_for(owner)
 
     def _ask_rigs(self) -> None:
         """Have the rigs that someone looks at asked how they are, without waiting for it."""

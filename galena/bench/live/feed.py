@@ -69,6 +69,7 @@ class Feed:
         self.channels: list[Channel] = []
         self.simulated = link.address.kind == "tcp"
         self.claimed = False  # whether it is known to be the only one of its serial
+        self.group: int | None = None  # the group whose own device it is on
         self.twin = ""  # the other instrument that claims the same serial
         self._lock = threading.Lock()
         self._unsent: list[tuple[StreamStart, Block]] = []

@@ -56,19 +56,25 @@ class Hub:
         """How many watch."""
         return len(self._watchers)
 
-    def wanted(self, topic: str) -> bool:
-        """Tell whether anyone watches a topic."""
-        return any(topic in watcher.topics for watcher in self._watchers)
+    def wanted(self, topic: str | frozenset[str]) -> bool:
+        """Tell whether anyone watches a topic, or one of several."""
+        topics = frozenset((topic,)) if isinstance(topic, str) else topic
+        return any(topics & watcher.topics for watcher in self._watchers)
 
-    def publish(self, topic: str, event: str, content: object) -> None:
-        """Send an event to all who watch its topic."""
-        watchers = [watcher for watcher in self._watchers if topic in watcher.topics]
+    def watching(self, topic: str) -> int:
+        """Count the open streams of a topic."""
+        return sum(topic in watcher.topics for watcher in self._watchers)
+
+    def publish(self, topic: str | frozenset[str], event: str, content: object) -> None:
+        """Send an event to all who watch its topic, or one of several."""
+        topics = frozenset((topic,)) if isinstance(topic, str) else topic
+        watchers = [watcher for watcher in self._watchers if topics & watcher.topics]
         if watchers:
             encoded = encode(event, content)
             for watcher in watchers:
                 watcher.offer(encoded)
 
-    def tell(self, topic: str, event: str, content: object) -> None:
+    def tell(self, topic: str | frozenset[str], event: str, content: object) -> None:
         """Send an event from any thread."""
         if self._loop is not None:
             with contextlib.suppress(RuntimeError):  # the loop has ended: nobody watches

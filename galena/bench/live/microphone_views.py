@@ -16,7 +16,7 @@ from galena.instruments.microphone import RATES, Microphone
 from galena.shell import requested
 
 MOST_SAMPLES = 200_000
-MOST_MICROPHONES, MOST_OF_A_PERSON = 16, 2
+MOST_MICROPHONES, MOST_OF_A_PERSON = 40, 2
 
 
 @dataclass(frozen=True)
@@ -56,7 +56,8 @@ def hear(request, experiment_id: int):
         refusal = "Another window listens with this microphone. Close one of the two."
         return _refused(refusal, 409)
     microphone.hear(listening, rate, first, np.frombuffer(body, dtype="<i2"))
-    BENCH.connect(_address(serial), microphone.open)
+    group = request.user.pk if request.user.is_group else None
+    BENCH.connect(_address(serial), microphone.open, group)
     return HttpResponse(status=204)
 
 

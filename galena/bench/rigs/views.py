@@ -1,11 +1,15 @@
 """The drawer of rigs: which are plugged in, the drawing of one, its handles and its pace."""
 
+from typing import cast
+
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
 from galena.bench.forms import HandleForm, PaceForm
 from galena.bench.live.bench import BENCH
+from galena.classroom.models import Person
+from galena.classroom.permissions import for_teachers, may_teach
 from galena.core.errors import GalenaError
 from galena.experiments.access import experiment_for
 from galena.instruments.errors import InstrumentError
@@ -25,6 +29,7 @@ def drawer(request, experiment_id: int):
 
 
 @require_POST
+@for_teachers
 def plug(request, experiment_id: int, key: str):
     """Plug a rig in, or pull its cables out."""
     experiment = experiment_for(request, experiment_id)
@@ -36,7 +41,7 @@ def plug(request, experiment_id: int, key: str):
             BENCH.plug_in(key)
             request.session[IN_FRONT] = key
         else:
-            BENCH.refuse_others(request.user.pk, BENCH.feeds_of_rig(key))
+            BENCH.refuse_others(request.user, BENCH.feeds_of_rig(key))
             BENCH.unplug(key)
     except (InstrumentError, OSError) as error:
         trouble = str(error)
@@ -52,7 +57,7 @@ def set_handle(request, experiment_id: int, key: str):
         handle, value = typed["handle"], typed["value"]
         if handle not in {one["id"] for one in rig.handles}:
             raise InstrumentError("This rig has no such handle. Load the page again.")
-        BENCH.refuse_others(request.user.pk, BENCH.feeds_of_rig(key))
+        BENCH.refuse_others(request.user, BENCH.feeds_of_rig(key))
         rig.control.request(f"RIG:SET {handle},{value:.9g}")
     except GalenaError as error:
         return _drawer(request, experiment, str(error))
@@ -67,7 +72,7 @@ def set_pace(request, experiment_id: int, key: str):
         pace = fields.read(PaceForm, request.POST)["pace"]
         rig = _rig(key)
         feeds = BENCH.feeds_of_rig(key)
-        BENCH.refuse_others(request.user.pk, feeds)
+        BENCH.refuse_others(request.user, feeds)
         if any(feed.link.is_recording for feed in feeds):
             raise InstrumentError("A run is being recorded. Change the time factor after it.")
         rig.control.request(f"RIG:PACE {pace:.9g}")
@@ -89,10 +94,13 @@ def drawing(request, experiment_id: int, key: str):
 
 def rigs_context(request: HttpRequest) -> dict:
     """Give what the drawer shows: the list of rigs, and the one in front with its handles."""
-    plugged = BENCH.room.plugged
+    person = cast(Person, request.user)
+    plugged = BENCH.rigs_for(person)
     wanted = request.session.get(IN_FRONT, "")
     key = wanted if wanted in plugged else next(iter(plugged), "")
     listed = [{"key": one, "name": rig.name, "in": one in plugged} for one, rig in RIGS.items()]
+    if not may_teach(person):
+        listed = [rig for rig in listed if rig["in"]]
     return {"rigs": listed, "rig": _in_front(key), "paces": PACES}
 
 

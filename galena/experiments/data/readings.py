@@ -110,27 +110,26 @@ def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray]:
 
     runs: the run of each stream; while it is recorded, its series grow.
     """
-    taken = {series.pk: kept for series in wanted if (kept := _stored.get(series.pk)) is not None}
-    open_ones = [
-        series for series in wanted if series.pk not in taken or not taken[series.pk].final
-    ]
+    held = {series.holder_id: series for series in wanted}
+    taken = {key: kept for key in held if (kept := _stored.get(key)) is not None}
     after = {
-        series.pk: taken[series.pk].chunks if series.pk in taken else 0 for series in open_ones
-    }
+        key: taken[key].chunks if key in taken else 0
+        for key in held if key not in taken or not taken[key].final
+    }  # fmt: skip
     fresh = _fresh_chunks(after)
-    for series in open_ones:
+    for key in after:
+        series = held[key]
         dtype = STAMPS if series.quantity_id is None else VALUES
-        before = taken.get(series.pk, _Kept(0, np.empty(0, dtype), False))
-        chunks = fresh.get(series.pk, [])
+        before = taken.get(key, _Kept(0, np.empty(0, dtype), False))
+        chunks = fresh.get(key, [])
         run = runs[series.stream_id]
         try:
             joined = _joined(before.array, chunks, dtype)
         except SeriesError as error:
             raise SeriesError(f"Run {run.number}: {error} Hide it to see the others.") from error
-        final = run.state != Run.State.RECORDING
-        taken[series.pk] = _Kept(before.chunks + len(chunks), joined, final)
-        _stored.put(series.pk, taken[series.pk], joined.nbytes)
-    return {key: kept.array for key, kept in taken.items()}
+        taken[key] = _Kept(before.chunks + len(chunks), joined, not run.is_growing)
+        _stored.put(key, taken[key], joined.nbytes)
+    return {series.pk: taken[series.holder_id].array for series in wanted}
 
 
 def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:

@@ -29,6 +29,10 @@ class RunQuerySet(models.QuerySet):
         ]
         return self.filter(plan__in=keys)
 
+    def growing(self) -> "RunQuerySet":
+        """Keep the runs that are recorded now, here or where they were given from."""
+        return self.filter(state__in=(Run.State.RECORDING, Run.State.FOLLOWING))
+
 
 class Run(models.Model):
     """One recording. `ending` says in a sentence why it ended other than as planned.
@@ -36,7 +40,8 @@ class Run(models.Model):
     `duration` is None where it went on until it was stopped; `rate` is None for a stepwise run.
     `details` holds what only its kind of plan has: for an armed run `event`, `before` and, for
     a level, `level`; for a stepwise one `average`. `remarks` is what the second look found:
-    pairs of what was seen and what to do. `unused` is the reason why it is not to be used.
+    pairs of what was seen and what to do. `unused` is the reason why it is not to be used. A run
+    that was given while it was recorded is `following` until the recording has ended.
     """
 
     class Plan(models.TextChoices):
@@ -47,6 +52,7 @@ class Run(models.Model):
 
     class State(models.TextChoices):
         RECORDING = "recording", "recording"
+        FOLLOWING = "following", "being recorded"
         FINISHED = "finished", "finished"
         INTERRUPTED = "interrupted", "interrupted"
 
@@ -87,6 +93,11 @@ class Run(models.Model):
 
     def __str__(self) -> str:
         return f"run {self.number}"
+
+    @property
+    def is_growing(self) -> bool:
+        """Whether further readings come."""
+        return self.state in (self.State.RECORDING, self.State.FOLLOWING)
 
     @property
     def mark(self) -> Mark:

@@ -42,6 +42,8 @@ class Series(models.Model):
     The raw readings are in `unit`; `minimum`, `maximum`, `resolution` and `max_rate` are what
     the channel could read then. `calibration` is a copy of the one that the run uses, as
     core.formats.calibration_file writes it, so that a run means the same wherever it is taken.
+    `stored_in` is the series that holds the readings, where this one is of a run that was given:
+    nothing measured is stored twice.
     """
 
     stream = models.ForeignKey(Stream, models.CASCADE, related_name="series")
@@ -55,6 +57,7 @@ class Series(models.Model):
     maximum = models.FloatField(null=True)
     resolution = models.FloatField(null=True)
     max_rate = models.FloatField(null=True)
+    stored_in = models.ForeignKey("self", models.RESTRICT, null=True, related_name="followers")
 
     class Meta:
         verbose_name_plural = "series"
@@ -62,6 +65,16 @@ class Series(models.Model):
 
     def __str__(self) -> str:
         return f"{self.quantity or 'time stamps'} of {self.stream}"
+
+    @property
+    def holder_id(self) -> int:
+        """The key of the series whose chunks hold its readings."""
+        return self.stored_in_id or self.pk
+
+    @property
+    def stored(self) -> "models.QuerySet[SeriesChunk]":
+        """The chunks that hold its readings, in their order."""
+        return SeriesChunk.objects.filter(series=self.holder_id).order_by("sequence")
 
     @property
     def record(self) -> CalibrationRecord | None:

@@ -4,6 +4,7 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import replace
 
 from django.db.models import Q, Sum
+from django.db.models.functions import Coalesce
 
 from galena.core.errors import TableError
 from galena.core.plans import duration_in_words, rate_in_words
@@ -59,13 +60,14 @@ class Timed(RunKind):
 
     def counts(self, runs: list[Run]) -> dict[int, int]:
         """Count the readings of each run: those of the instrument that gave most."""
-        stamps = SeriesChunk.objects.filter(series__quantity=None, series__stream__run__in=runs)
-        counted = stamps.values("series__stream__run", "series__stream").annotate(n=Sum("count"))
+        stamps = Series.objects.filter(quantity=None, stream__run__in=runs)
+        holders = stamps.values_list("stream__run", Coalesce("stored_in", "pk"))
+        stored = SeriesChunk.objects.filter(series__in={holder for _, holder in holders})
+        sizes = dict(stored.values_list("series").annotate(n=Sum("count")))
         counts: dict[int, int] = {}
-        for row in counted:
-            key = row["series__stream__run"]
-            counts[key] = max(counts.get(key, 0), row["n"])
-        return counts
+        for key, holder in holders:
+            counts[key] = max(counts.get(key, 0), sizes.get(holder, 0))
+        return {key: count for key, count in counts.items() if count}
 
     def interval(self, run: Run) -> float | None:
         return 1 / run.rate

@@ -33,7 +33,7 @@ class Publisher:
                 self._progress(recording)
 
     def _readings(self, current: RunInProgress) -> None:
-        topic, hub = f"run:{current.experiment_id}", self.bench.hub
+        topic, hub = current.topics, self.bench.hub
         is_wanted = hub.wanted(topic)
         for place, taking in enumerate(current.takings):
             batch = taking.take_for_feed() if taking.is_placed else None

@@ -86,13 +86,15 @@ class Recorder:
     def in_use(self, experiment_id: int) -> dict[int, str]:
         """Say by whom the channels are used that runs of other experiments hold, by their keys."""
         others = [one for one in self.recordings.all() if one.experiment_id != experiment_id]
-        return {
+        feeds = list(self.bench.feeds.values())
+        used = {
             channel.pk: recording.sentence()
             for recording in others
-            for feed in list(self.bench.feeds.values())
+            for feed in feeds
             if feed.link in recording.links
             for channel in feed.channels
         }
+        return self.bench.lent_from(experiment_id) | used
 
     def start(self, wish: Wish, plan: SteadyPlan) -> Run:
         """Start a run; its first reading is the first that each instrument gives from now on.

@@ -34,6 +34,7 @@ def find(bench: Bench, wish: Wish, plan: Timed | None = None) -> list[Source]:
     Raises NothingToRecord, or PlanError where a channel cannot give the plan's rate.
     """
     feeds = _feeds(bench, wish.channels)
+    bench.loans.refuse(wish.person, [feed for feed, _ in feeds])
     shown_by_key = bench.show(wish.experiment)
     sources = [
         Source(feed.link, columns, [shown_by_key[feed.channels[one].pk] for one in columns])

@@ -110,6 +110,7 @@ class RunInProgress(Recording):
     stopped_by: str = ""
     trouble: str = ""
     has_ended: bool = False  # its instruments are free; it is only looked at a second time
+    followers: set[int] = field(default_factory=set)  # experiments that the run is given to
 
     @property
     def experiment_id(self) -> int:
@@ -129,6 +130,11 @@ class RunInProgress(Recording):
 
     def sentence(self) -> str:
         return _sentence_of(self.run)
+
+    @property
+    def topics(self) -> frozenset[str]:
+        """What those watch to whom its readings are sent."""
+        return frozenset(f"run:{key}" for key in (self.experiment_id, *list(self.followers)))
 
     @property
     def count(self) -> int:

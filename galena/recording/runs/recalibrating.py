@@ -58,7 +58,7 @@ def recalibrate(experiment: Experiment, series: Series, chosen: Calibration | No
     A calibration that gives something of another kind (a pH instead of a voltage) makes them
     readings of that quantity. Raises CalibrationError where it belongs to another channel.
     """
-    if series.stream.run.state == Run.State.RECORDING:
+    if series.stream.run.is_growing:
         raise CalibrationError("This run is being recorded. Stop it, then choose.")
     if not series.stream.serial:
         raise CalibrationError(

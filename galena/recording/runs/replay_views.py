@@ -22,7 +22,11 @@ def missed(request, experiment_id: int, number: int):
 
     With `every` only each so manieth reading.
     """
-    run = run_for(request, experiment_id, number)
+    return missed_of(request, run_for(request, experiment_id, number))
+
+
+def missed_of(request, run: Run) -> HttpResponse:
+    """Give the readings of a run from an index on."""
     first, place, every = (
         requested.whole(request.GET.get(name), name, lo, FURTHEST, otherwise=lo, clip=True)
         for name, lo in (("from", 0), ("stream", 0), ("every", 1))

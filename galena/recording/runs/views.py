@@ -86,7 +86,7 @@ def move(request, experiment_id: int, number: int):
 def remove(request, experiment_id: int, number: int):
     """Take a run out; the rail and the list offer to undo it."""
     run = run_for(request, experiment_id, number)
-    if run.state == Run.State.RECORDING:
+    if run.is_growing:
         return answer_facts(request, run, f"Run {number} is being recorded. Stop it first.")
     flows.remove(run)
     response = HttpResponse('<p class="mb-0" data-gone>It was removed.</p>')

@@ -1,5 +1,5 @@
 // The sheets in sight, and which of them is active: its ledger is shown, and keys go to it.
-import { post, say } from "../shell/js/frame.js";
+import { looksIn, post, say } from "../shell/js/frame.js";
 import { loadMarks } from "../shell/js/painter.js";
 import { Sheet } from "./sheet.js";
 
@@ -10,6 +10,10 @@ let active = null;
 
 // A change is posted; the answer is the ledger or the sheets anew.
 export async function change(url, fields, what) {
+  if (looksIn()) {
+    say(looksIn());
+    return;
+  }
   const answer = await post(url, fields).catch(() => null);
   if (!answer?.ok) {
     say("The server did not take this change. Load the page again and repeat it.");

@@ -96,6 +96,23 @@ export class View {
     this.touched.add(axis === "x" ? "x" : `${graph} ${axis}`);
   }
 
+  // The limits that were set, by their axes; null where all is shown.
+  own() {
+    const named = this.layout.graphs.flatMap(({ id }) =>
+      SIDES.map((side) => [`${id} ${side}`, this.graphs.get(id)[side]]),
+    );
+    return Object.fromEntries([["x", this.x], ...named]);
+  }
+
+  // Show what another Desk shows; nothing of it is kept here.
+  follow(limits) {
+    if (JSON.stringify(limits) === JSON.stringify(this.own())) return;
+    this.x = limits.x ?? null;
+    for (const [id, sides] of this.graphs)
+      for (const side of SIDES) sides[side] = limits[`${id} ${side}`] ?? null;
+    this.changed();
+  }
+
   // Put x so that a place is in sight.
   centre(x, limits) {
     const half = (limits.x[1] - limits.x[0]) / 2;

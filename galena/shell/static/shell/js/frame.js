@@ -13,8 +13,10 @@ document.addEventListener("htmx:sendError", () =>
   say("The server does not answer. Is Galena still running? Nothing recorded is lost."),
 );
 document.addEventListener("htmx:responseError", (event) => {
-  const status = event.detail.xhr.status;
-  if (status === 403) say("You are signed out. Load the page again and sign in.");
+  const { status, responseText } = event.detail.xhr;
+  const type = event.detail.xhr.getResponseHeader("Content-Type") ?? "";
+  if (status === 403 && type.startsWith("text/plain")) say(responseText);
+  else if (status === 403) say("You are signed out. Load the page again and sign in.");
   else if (status === 404)
     say("This is not there any more, perhaps removed in another window. Load the page again.");
   else say("The server could not do this. Nothing recorded is lost. Load the page and try again.");
@@ -79,6 +81,16 @@ document.addEventListener(
 );
 
 export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+
+// Where the work of somebody else is looked at, nothing is changed; says so, or nothing.
+export function looksIn() {
+  return document.querySelector("[data-looks-in]")?.textContent.trim().replace(/\s+/g, " ") ?? "";
+}
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.requestConfig.verb === "get" || !looksIn()) return;
+  event.preventDefault();
+  say(looksIn());
+});
 
 export function post(url, fields) {
   return fetch(url, {

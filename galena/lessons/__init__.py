@@ -1,0 +1,1 @@
+"""Lessons: tasks, groups' copies, what is given and lent, everyone's answers, and handing in."""

@@ -1,0 +1,120 @@
+// The group's page: what is live from the teacher, drawn as it comes, and what else is new.
+// Owns what is known of the teacher's run. Computes nothing that anyone writes down.
+import { listen, unpack } from "../shell/js/live.js";
+import { say } from "../shell/js/frame.js";
+import { grouped } from "../shell/js/numbers.js";
+import { begin, lastTime, paintRun, signature, take, unpackRows } from "../recording/traces.js";
+
+const page = document.getElementById("group-page");
+const card = document.getElementById("live-card");
+const words = document.getElementById("live-words");
+const SPREAD = 1500; // ms: so that a class does not ask all at once
+let run = null;
+let waiting = null;
+
+const isTyping = () => document.activeElement?.closest("#group-now input");
+
+function soon(within = SPREAD) {
+  waiting ??= setTimeout(look, Math.random() * within);
+}
+
+async function look() {
+  waiting = null;
+  if (isTyping()) {
+    waiting = setTimeout(look, 2000);
+    return;
+  }
+  await htmx.ajax("GET", page.dataset.now, { target: "#group-now", swap: "outerHTML" });
+}
+
+async function follow() {
+  const answer = await fetch(page.dataset.status).catch(() => null);
+  if (!answer?.ok) return;
+  const status = await answer.json();
+  if (status.recording === null) {
+    if (run && !run.ended) await end();
+    return;
+  }
+  if (run?.id === status.recording) return;
+  card.hidden = false;
+  run = begin({ ...status, id: status.recording }, -(status.before ?? 0), status.duration);
+  run.ended = false;
+  run.streams.forEach((_, place) => ask(place));
+}
+
+async function end() {
+  run.ended = true;
+  await Promise.all(run.streams.map((_, place) => ask(place)));
+}
+
+// Ask for the readings from where this page stands; an asking that is under way is not doubled.
+function ask(place) {
+  const stream = run.streams[place];
+  stream.asking ??= fetchMissed(run, stream, place).finally(() => (stream.asking = null));
+  return stream.asking;
+}
+
+async function fetchMissed(current, stream, place) {
+  const asked = `${stream.missed}?from=${stream.t.length}&stream=${place}`;
+  const answer = await fetch(asked).catch(() => null);
+  if (!answer?.ok || current !== run) return;
+  if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
+  const { t, columns } = await unpackRows(answer);
+  take(stream, t, columns);
+}
+
+const events = listen(page.dataset.events, {
+  "run-readings": (batch) => {
+    if (run?.id !== batch.run) return;
+    const stream = run.streams[batch.stream];
+    const { t, columns } = unpack(batch);
+    const already = stream.t.length - batch.first;
+    if (already < 0) {
+      ask(batch.stream);
+      return;
+    }
+    if (already >= t.length || stream.asking) return;
+    take(
+      stream,
+      t.subarray(already),
+      columns.map((column) => column.subarray(already)),
+    );
+  },
+  "gap": () => run?.streams.forEach((_, place) => ask(place)),
+  "run": () => {
+    follow();
+    soon();
+  },
+  "lesson": ({ what }) => {
+    if (what === "ended" || what === "copy" || what === "name") location.reload();
+    else soon(what === "word" || what === "loan" ? 100 : SPREAD);
+  },
+  "desk": () => soon(),
+  "hello": () => {
+    say("");
+    follow();
+    soon(); // a device that slept looks at what it missed
+  },
+});
+events.onerror = () =>
+  say("No connection to the server. Nothing you did is lost; this page goes on by itself.");
+
+document.addEventListener("visibilitychange", () => {
+  if (!document.hidden) follow();
+});
+
+let painted = "";
+function paint() {
+  const current = run && signature(run);
+  if (run && current !== painted) {
+    painted = current;
+    const counts = run.streams.map(({ t }) => grouped(t.length)).join(" + ");
+    const lasts = Math.max(0, lastTime(run)).toFixed(1);
+    words.textContent = run.ended
+      ? `run ${run.number}: ${counts} readings`
+      : `run ${run.number} · ${lasts} s`;
+    paintRun(run);
+  }
+  requestAnimationFrame(paint);
+}
+requestAnimationFrame(paint);

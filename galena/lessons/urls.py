@@ -1,0 +1,76 @@
+from django.urls import path
+
+from galena.lessons import (
+    act_views,
+    answer_views,
+    class_views,
+    coming_views,
+    door_views,
+    event_views,
+    group_views,
+    hand_in_views,
+)
+
+_CLASS = "class/<key:lesson_id>"
+_GROUP = f"{_CLASS}/groups/<key:group_id>"
+_QUESTION = f"{_CLASS}/questions/<key:question_id>"
+_HAND_IN = f"{_CLASS}/handed-in/<key:hand_in_id>"
+
+urlpatterns = [
+    path("come-in", coming_views.come_in, name="come-in"),
+    path("come-back", coming_views.come_back, name="come-back"),
+    path("lesson", group_views.my_lesson, name="my-lesson"),
+    path("lesson/now", group_views.my_lesson_now, name="my-lesson-now"),
+    path("lesson/events", event_views.my_events, name="my-events"),
+    path("lesson/live", event_views.live_status, name="live-status"),
+    path("lesson/live/<key:number>/missed", event_views.live_missed, name="live-missed"),
+    path("lesson/take-run", group_views.take_run, name="take-run"),
+    path("lesson/answer", group_views.type_answer, name="type-answer"),
+    path("lesson/hand-in", group_views.hand_in, name="hand-in"),
+    path("lesson/handed-in/<key:hand_in_id>", group_views.returned, name="returned"),
+    path(
+        "lesson/handed-in/<key:hand_in_id>/<str:name>",
+        group_views.returned_file,
+        name="returned-file",
+    ),
+    path("class", class_views.lessons, name="lessons"),
+    path("class/new", class_views.new_lesson, name="new-lesson"),
+    path(_CLASS, class_views.lesson, name="lesson"),
+    path(f"{_CLASS}/now", class_views.class_now, name="class-now"),
+    path(f"{_CLASS}/events", event_views.class_events, name="class-events"),
+    path(f"{_CLASS}/task", class_views.task, name="task"),
+    path(f"{_CLASS}/end", class_views.end_lesson, name="end-lesson"),
+    path(f"{_CLASS}/remove", class_views.remove_lesson, name="remove-lesson"),
+    path(f"{_CLASS}/who-is-in", class_views.who_is_in, name="who-is-in"),
+    path(f"{_CLASS}/door", door_views.door, name="door"),
+    path(f"{_CLASS}/door/set", door_views.set_door, name="set-door"),
+    path(f"{_GROUP}/rename", door_views.rename_group, name="rename-group"),
+    path(f"{_GROUP}/remove", door_views.remove_group, name="remove-group"),
+    path(f"{_GROUP}/exchange", door_views.exchange_copies, name="exchange-copies"),
+    path(f"{_CLASS}/give", act_views.give_run, name="give-run"),
+    path(f"{_CLASS}/calibration", act_views.follow_calibration, name="follow-calibration"),
+    path(f"{_CLASS}/show-desk", act_views.show_desk, name="show-desk"),
+    path(f"{_CLASS}/showing", act_views.showing, name="showing"),
+    path(f"{_CLASS}/lend", act_views.lend, name="lend"),
+    path(f"{_CLASS}/loans/<key:loan_id>/take-back", act_views.take_back, name="take-back"),
+    path(f"{_CLASS}/say", act_views.say, name="say"),
+    path(f"{_CLASS}/ask", answer_views.ask_form, name="ask-form"),
+    path(f"{_CLASS}/ask-all", answer_views.ask_all, name="ask-all"),
+    path(f"{_CLASS}/names", answer_views.hide_names, name="hide-names"),
+    path(f"{_CLASS}/freeze", answer_views.freeze_answers, name="freeze-answers"),
+    path(f"{_QUESTION}/drop", answer_views.drop_question, name="drop-question"),
+    path(f"{_QUESTION}/show", answer_views.show_answers, name="show-answers"),
+    path(f"{_QUESTION}/table", answer_views.as_table, name="answers-table"),
+    path(f"{_QUESTION}/groups/<key:group_id>/leave-out", answer_views.leave_out, name="leave-out"),
+    path(f"{_CLASS}/handed-in", hand_in_views.hand_ins, name="hand-ins"),
+    path(f"{_CLASS}/handed-in.zip", hand_in_views.hand_ins_zip, name="hand-ins-zip"),
+    path(_HAND_IN, hand_in_views.handed_in, name="handed-in"),
+    path(f"{_HAND_IN}/remarks", hand_in_views.add_remark, name="add-remark"),
+    path(
+        f"{_HAND_IN}/remarks/<key:remark_id>/remove",
+        hand_in_views.remove_remark,
+        name="remove-remark",
+    ),
+    path(f"{_HAND_IN}/back", hand_in_views.hand_back, name="hand-back"),
+    path(f"{_HAND_IN}/<str:name>", hand_in_views.handed_in_file, name="handed-in-file"),
+]

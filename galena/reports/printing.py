@@ -1,0 +1,46 @@
+"""The report as a PDF with all that goes along in it."""
+
+import io
+
+from django.template.loader import render_to_string
+
+from galena.exchange import leaving, package
+from galena.exchange.errors import PackageError
+from galena.experiments.models import Experiment
+from galena.reports.models import Report
+from galena.reports.out import paper
+from galena.reports.out.paper import Attached
+from galena.reports.setting import Page
+from galena.shell.worker import WORKERS
+
+MOST_ATTACHED = 1_000_000  # readings of an experiment that goes along in the PDF
+WHOLE = "experiment.zip"
+
+
+def as_pdf(experiment: Experiment, report: Report, page: Page, size: str = "A4") -> bytes:
+    """Give the report as PDF, with the readings of its figures and the experiment attached.
+
+    page: the report set for paper; size: `A4` or `letter`. Raises WorkerError.
+    """
+    attached = _attached(experiment, page)
+    is_whole = any(one.name == WHOLE for one in attached)
+    context = {"experiment": experiment, "report": report, "set": page, "is_whole": is_whole}
+    html = render_to_string("reports/print.html", context)
+    document: bytes = WORKERS.do(paper.make, html, attached, size)
+    return document
+
+
+def _attached(experiment: Experiment, page: Page) -> list[Attached]:
+    """Give the readings of each figure, and the experiment file, without its films."""
+    files = [
+        Attached(f"figure-{one.number}.csv", f"Readings of {one.called}", one.piece.readings)
+        for one in page.placed if one.number and one.piece.readings
+    ]  # fmt: skip
+    if leaving.readings_of(experiment) > MOST_ATTACHED:
+        return files
+    file = io.BytesIO()
+    try:
+        package.write(experiment, file, films=False)
+    except PackageError:  # a run is being recorded: the report does not wait for its end
+        return files
+    return [*files, Attached(WHOLE, "The experiment as one file", file.getvalue())]
