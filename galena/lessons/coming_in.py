@@ -77,6 +77,7 @@ def _copy_for(lesson: Lesson, group: Person) -> Copy:
         lesson=lesson, group=group, experiment=experiment, last_finding=begun_with["last"] or 0
     )
     giving.receive_all(copy)
+    giving.follow_live(task.experiment_id, experiment.pk)
     return copy
 
 

@@ -61,13 +61,18 @@ def receive(given: GivenRun, copy: Copy) -> Received:
         made = _made(run, copy.experiment)
         received = Received.objects.create(given=given, copy=copy, run=made)
         touch(copy.experiment)
-    recording = RECORDER.recordings.of(run.experiment_id)
-    if isinstance(recording, RunInProgress) and made.state == Run.State.FOLLOWING:
-        recording.followers.add(copy.experiment_id)
+    follow_live(run.experiment_id, copy.experiment_id)
     message = {"window": ""}
     transaction.on_commit(lambda: BENCH.hub.tell(f"desk:{copy.experiment_id}", "desk", message))
     transaction.on_commit(lambda: BENCH.hub.tell(f"rail:{copy.experiment_id}", "run", {}))
     return received
+
+
+def follow_live(source: int, copy: int) -> None:
+    """Have what is recorded of an experiment now be sent to those who watch a copy of it."""
+    recording = RECORDER.recordings.of(source)
+    if isinstance(recording, RunInProgress):
+        recording.followers.add(copy)
 
 
 def receive_all(copy: Copy) -> None:
