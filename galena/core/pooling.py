@@ -68,6 +68,33 @@ def mean_of_repeats(values: ArrayLike, uncertainties: ArrayLike) -> tuple[float,
     return described.mean, max(scatter, of_each) if math.isfinite(scatter) else of_each
 
 
+APART = 3.5
+_MAD_OF_NORMAL = 0.6745  # the median absolute deviation of a normal distribution, in its sd
+
+
+def far_off(values: ArrayLike, uncertainties: ArrayLike) -> tuple[int, float] | None:
+    """Point at the value that lies far from the middle of all, however unsure it says it is.
+
+    values, uncertainties: shape (n,); what is not finite is taken for no uncertainty. Gives its
+    place and how many times the spread of the others it is off; None with fewer than four, or
+    where none lies far. A spread is not taken for smaller than the values are sure themselves.
+
+        z_i = 0.6745 (v_i - median)/MAD, far for |z| > 3.5
+
+    Source: Iglewicz and Hoaglin, How to Detect and Handle Outliers (ASQC, 1993), section 3.3.
+    """
+    v = np.asarray(values, dtype=np.float64)
+    u = np.nan_to_num(np.asarray(uncertainties, dtype=np.float64), posinf=0.0)
+    if v.size < 4:
+        return None
+    off = np.abs(v - np.median(v))
+    spread = max(float(np.median(off)) / _MAD_OF_NORMAL, float(np.median(u)))
+    place = int(np.argmax(off))
+    if not spread > 0 or off[place] <= APART * spread:
+        return None
+    return place, float(off[place] / spread)
+
+
 @dataclass(frozen=True)
 class Pooled:
     """What several results say together, all but counts, ratio and probability in their unit.

@@ -150,6 +150,11 @@ def apparatus(
                 "the instruments of the rig",
                 60,
             )
+            if person.is_group:  # what a group records with is lent to it
+                bench.loans.set({
+                    feed.channels[0].instrument_id: (person.pk, str(person))
+                    for feed in bench.feeds.values()
+                })  # fmt: skip
             bench.show(experiment)
             yield Apparatus(experiment, person, bench, recorder, bench.room.plugged[key])
         finally:

@@ -7,12 +7,22 @@ from concurrent.futures import ThreadPoolExecutor
 from django.conf import settings
 from django.db import connections
 
-from galena.classroom.models import Person
+from galena.classroom.models import Lesson, Person
 from galena.classroom.views import DEMO_TEACHER
 from galena.core.errors import GalenaError
-from galena.demo import analyses, films, formulas, harvests, recordings, straightened, written
+from galena.demo import (
+    analyses,
+    films,
+    formulas,
+    harvests,
+    lesson,
+    recordings,
+    straightened,
+    written,
+)
 from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Experiment
+from galena.lessons import removing
 
 RECORDED = (
     ("Tide tank", (("pump", "mL/s"), ("drain", "")), recordings.tide_tank),
@@ -70,6 +80,8 @@ def build() -> None:
     ada = Person.objects.filter(username=DEMO_TEACHER).first()
     if ada is None:
         ada = Person.objects.create_user(DEMO_TEACHER, first_name="Ada")
+    for held in Lesson.objects.filter(teacher=ada):
+        removing.remove_lesson(held)
     Experiment.objects.filter(owner=ada).delete()
     experiments = [
         experiment_flows.create(ada, title, list(conditions)) for title, conditions, _ in RECORDED
@@ -90,6 +102,7 @@ def build() -> None:
     seeds = experiment_flows.create(ada, films.SYCAMORE)
     films.sycamore_seeds(seeds, ada)
     written.write(seeds, ada)
+    lesson.hold(experiments[0], ada)
     for title, conditions in TO_TRY:
         experiment_flows.create(ada, title, conditions)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from galena.lessons.everyone import Everyone, Given
 
 WIDTH, LEFT, RIGHT = 350.0, 96.0, 338.0
 TOP, ROW, FOOT = 14.0, 30.0, 46.0
+APART = 12.0  # marks nearer than this would hide each other
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,7 @@ class Graph:
         return self.base + 38
 
     @property
-    def middle(self) -> float:
+    def label_middle(self) -> float:
         return round((self.left + RIGHT) / 2, 1)
 
 
@@ -80,7 +81,10 @@ def draw(everyone: Everyone, *, named: bool = True, own: int | None = None,
     if not answered:
         return None
     pooled = everyone.pooled
-    ends = [(one.value - _u(one), one.value + _u(one)) for one in answered]
+    ends = [
+        (one.value, one.value) if in_a_row else (one.value - _u(one), one.value + _u(one))
+        for one in answered
+    ]
     everything = np.array([*ends, *([(pooled.mean, pooled.mean)] if pooled else [])])
     lo, hi = widened(float(everything.min()), float(everything.max()), 0.06)
     left = LEFT if named and not in_a_row else 16.0
@@ -88,20 +92,24 @@ def draw(everyone: Everyone, *, named: bool = True, own: int | None = None,
     def x(value: float) -> float:
         return round(left + (value - lo) / (hi - lo) * (RIGHT - left), 1)
 
+    rows = _levels([x(one.value) for one in answered]) if in_a_row else range(len(answered))
     marks = [
         Mark(
             str(one.group) if named else "", x(one.value),
-            TOP + ROW * (0 if in_a_row else place) + ROW / 2, x(one.value - _u(one)),
+            TOP + (APART if in_a_row else ROW) * place + ROW / 2, x(one.value - _u(one)),
             x(one.value + _u(one)), text_of(one, everyone), bool(one.reason),
             own is not None and one.group.pk == own,
         )
-        for place, one in enumerate(answered)
+        for place, one in zip(rows, answered, strict=True)
     ]  # fmt: skip
-    base = TOP + ROW * (1 if in_a_row else len(marks)) + 4
+    highest = max(mark.y for mark in marks)
+    if in_a_row:  # those that would hide each other stand on each other
+        marks = [replace(mark, y=TOP + highest - mark.y + ROW / 2, lo=mark.x, hi=mark.x)
+                 for mark in marks]  # fmt: skip
+    base = highest + ROW / 2 + 4
     chosen = ticks(lo, hi, 4)
     question = everyone.question
-    label = question.symbol or question.words
-    unit = shown(question.unit)
+    unit = shown(question.unit) if question.unit else ""
     mean, u_mean = middle(everyone)
     return Graph(
         marks, [(x(place), text) for place, text in
@@ -109,14 +117,23 @@ def draw(everyone: Everyone, *, named: bool = True, own: int | None = None,
         None if mean is None else x(mean),
         0.0 if mean is None else x(max(lo, mean - u_mean)),
         0.0 if mean is None else x(min(hi, mean + u_mean)),
-        base, left - 6, f"{label} / {_in_brackets(unit)}" if unit else label,
+        base, left - 6, question.heading,
         f"{len(answered)} answers from {significant(float(everything.min()), 4)} to "
         f"{significant(float(everything.max()), 4)} {unit}".strip(),
     )  # fmt: skip
 
 
-def _in_brackets(unit: str) -> str:
-    return f"({unit})" if "/" in unit or " " in unit or "·" in unit else unit
+def _levels(places: list[float]) -> list[int]:
+    """Give each mark the lowest level at which it hides no other."""
+    levels = [0] * len(places)
+    taken: list[float] = []  # the last mark of each level, from the left
+    for at in sorted(range(len(places)), key=lambda place: places[place]):
+        free = (level for level, last in enumerate(taken) if places[at] - last >= APART)
+        levels[at] = next(free, len(taken))
+        if levels[at] == len(taken):
+            taken.append(places[at])
+        taken[levels[at]] = places[at]
+    return levels
 
 
 def middle(everyone: Everyone) -> tuple[float | None, float]:

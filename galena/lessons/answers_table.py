@@ -131,7 +131,8 @@ def _quantity(experiment, name: str, symbol: str, unit: str, decimals: int) -> Q
 
 def freeze(run: Run) -> None:
     """Keep everyone's answers as they are now, whatever the groups do."""
-    for table in AnswersTable.objects.filter(run=run, frozen=None).select_related("question"):
+    tables = AnswersTable.objects.filter(run=run, frozen__isnull=True)
+    for table in tables.select_related("question"):
         table.frozen = as_rows(table.question)
         table.save(update_fields=["frozen"])
         touch(run.experiment)

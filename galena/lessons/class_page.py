@@ -77,7 +77,7 @@ def where_is(group: Person, copy: Copy | None) -> tuple[str, bool]:
     if away is None:
         return page, True
     if math.isinf(away):
-        return "not here", False
+        return "not here now", False
     minutes = max(1, round(away / 60))
     return f"away for {minutes} min", False
 
@@ -86,7 +86,7 @@ def _steps(steps: list[dict], work: Work, copy: Copy | None) -> str:
     counted = [step for step in steps_of(steps, work, copy) if step.done] if copy else []
     if not counted:
         return ""
-    return f"{sum(bool(step.told) for step in counted)} of {len(counted)} steps"
+    return f"{sum(bool(step.told) for step in counted)} of {len(counted)}"
 
 
 def _report(copy: Copy | None, hand_in: HandIn | None) -> str:

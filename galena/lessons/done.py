@@ -101,11 +101,11 @@ def _answer(work: Work, copy: Copy) -> str:
 
 
 DONE: dict[str, Done] = {
-    "zero": Done("an instrument is set to zero", _zero),
+    "zero": Done("an instrument is zeroed", _zero),
     "run": Done("a run is recorded", _run),
     "any-run": Done("a run is in their copy", _any_run),
-    "finding": Done("something is asked of the readings", _finding("")),
-    "answer": Done("a number is typed for the class", _answer),
+    "finding": Done("something is asked", _finding("")),
+    "answer": Done("a number is typed", _answer),
     "report": Done("the report is handed in", _report),
 }
 

@@ -11,6 +11,7 @@ import numpy as np
 from galena.classroom.models import Person
 from galena.core import pooling, units
 from galena.core.errors import GalenaError, UnitError
+from galena.core.numbers import decimals_for_steps, fixed
 from galena.core.statistics import effective_count
 from galena.desk.findings.answers import RELATED, Answers
 from galena.desk.findings.questions import QUESTIONS, Answer, Estimate
@@ -29,7 +30,8 @@ class Given:
 
     origin: the key of what its readings are stored in, the same for all who worked on a shared
     run. trouble: why there is no answer. reason: why it is left out. text: as it was typed, where
-    it was. remarks: what a second look says to it.
+    it was. stretch: the span in words; left_over:
+    the standard deviation that its fit leaves over.
     """
 
     group: Person
@@ -41,7 +43,9 @@ class Given:
     trouble: str = ""
     reason: str = ""
     text: str = ""
-    remarks: tuple[str, ...] = ()
+    stretch: str = ""
+    left_over: float = math.nan
+    left_over_unit: str = ""
 
     @property
     def is_there(self) -> bool:
@@ -195,8 +199,24 @@ def _given(
     return Given(
         group, estimate.value * factor + shift, estimate.uncertainty * abs(factor),
         _freedom(answers, finding, answer), origins.get(finding.run_id), run,
-        remarks=answer.remarks,
+        stretch=_stretch(finding), **_left_over(finding, answer),
     )  # fmt: skip
+
+
+def _stretch(finding: Finding) -> str:
+    span, sheet = finding.span, finding.sheet
+    if span is None:
+        return ""
+    decimals = decimals_for_steps((span.hi - span.lo) / 100)
+    unit = f" {units.shown(sheet.x_unit)}" if sheet.x_unit else ""
+    return f"{fixed(span.lo, decimals)} to {fixed(span.hi, decimals)}{unit}"
+
+
+def _left_over(finding: Finding, answer: Answer) -> dict[str, Any]:
+    if answer.fit is None or finding.quantity is None:
+        return {}
+    return {"left_over": float(answer.fit.residual_sd),
+            "left_over_unit": units.shown(finding.quantity.unit)}  # fmt: skip
 
 
 def _wanted(answer: Answer, key: str) -> Estimate | None:

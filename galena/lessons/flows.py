@@ -178,7 +178,7 @@ def type_answer(question: ClassQuestion, group: Person, text: str, value: float,
 def answers_changed(question: ClassQuestion) -> None:
     """Have all pages that show the answers look anew."""
     tell(question.lesson_id, "answers")
-    for table in question.tables.filter(frozen=None).select_related("run__experiment"):
+    for table in question.tables.filter(frozen__isnull=True).select_related("run__experiment"):
         touch(table.run.experiment)
 
 

@@ -5,6 +5,7 @@ from django.db import models
 
 from galena.bench.models import Instrument
 from galena.classroom.models import Lesson
+from galena.core import units
 from galena.experiments.models import Experiment, Run
 
 GROUP = settings.AUTH_USER_MODEL
@@ -126,6 +127,14 @@ class ClassQuestion(models.Model):
 
     def __str__(self) -> str:
         return self.words
+
+    @property
+    def heading(self) -> str:
+        """What stands over a column of answers: slope of A / (mm/s)."""
+        unit = units.shown(self.unit) if self.unit else ""
+        words = self.symbol or self.words
+        compound = any(sign in unit for sign in "/ ·")
+        return f"{words} / ({unit})" if compound else f"{words} / {unit}" if unit else words
 
 
 class TypedAnswer(models.Model):

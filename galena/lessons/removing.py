@@ -48,7 +48,8 @@ def remove_lesson(lesson: Lesson) -> None:
 
 def _remove(group: Person, teacher: Person) -> None:
     """Delete a group's rows; what it did to instruments stays, as done by the teacher."""
-    for table in AnswersTable.objects.exclude(frozen=None).filter(question__lesson=group.lesson):
+    tables = AnswersTable.objects.filter(question__lesson=group.lesson, frozen__isnull=False)
+    for table in tables:
         table.frozen = [_nameless(row, group) for row in table.frozen or []]
         table.save(update_fields=["frozen"])
     Calibration.objects.filter(made_by=group, made_at=None).delete()

@@ -6,12 +6,12 @@ import math
 from dataclasses import dataclass
 
 from galena.core.numbers import estimate, significant
-from galena.core.pooling import UNLIKELY, agreement
+from galena.core.pooling import far_off
 from galena.core.second_look.fits import FAR_OFF
 from galena.core.statistics import describe
 from galena.lessons.everyone import Everyone, Given
 
-FEW = 3  # answers of which one can be told to be odd
+LEAVES_MORE = 3.0  # so many times what the fits of the others leave over
 
 
 @dataclass(frozen=True)
@@ -88,39 +88,36 @@ def _times(probability: float) -> str:
 
 @dataclass(frozen=True)
 class Odd:
-    """The group that lies farthest from the others, and why, as far as that can be seen."""
+    """The group that lies far from the others, how far, and why, as far as that can be seen."""
 
     given: Given
     how_far: str
-    why: tuple[str, ...]
+    why: str
 
 
 def odd_one(everyone: Everyone) -> Odd | None:
-    """Point at the answer that lies farther off than chance explains, where there is one."""
-    counted = [one for one in everyone.counted if math.isfinite(one.u) and one.u > 0]
-    if len(counted) < FEW:
+    """Point at the answer that lies far from the others, where one does."""
+    counted = everyone.counted
+    found = far_off([one.value for one in counted], [one.u for one in counted])
+    if found is None:
         return None
-    places = range(len(counted))
-    worst = None
-    for place in places:  # from the mean of the others: an odd one must not hide behind its pull
-        others = [counted[k] for k in places if k != place]
-        values = [one.value for one in others]
-        spread = max(describe(values).sd, 0.0) if len(values) > 1 else 0.0
-        middle = describe(values).median
-        own = counted[place]
-        apart = abs(own.value - middle) / math.hypot(own.u, spread)
-        if worst is None or apart > worst[0]:
-            worst = (apart, own, middle)
-    judged = agreement([one.value for one in counted], [one.u for one in counted])
-    if worst is None or judged.agree or worst[0] < 3.0:
-        return None
-    _, own, middle = worst
-    uncertainties = abs(own.value - middle) / own.u
-    far = "far" if uncertainties >= FAR_OFF else f"{uncertainties:.0f} uncertainties"
-    return Odd(own, f"{far} from the others", own.remarks)
+    place, times = found
+    own = counted[place]
+    others = [one for one in counted if one is not own]
+    far = "very far" if times >= FAR_OFF else f"{times:.0f} times their spread"
+    return Odd(own, f"{far} from the others", _why(own, others))
 
 
-def is_unlikely(everyone: Everyone) -> bool:
-    """Tell whether the groups differ by more than chance."""
-    pooled = everyone.pooled
-    return pooled is not None and not everyone.shared and pooled.p_value < UNLIKELY
+def _why(own: Given, others: list[Given]) -> str:
+    """Say what is different about a group's fit, as far as that can be seen."""
+    usual = [one.left_over for one in others if math.isfinite(one.left_over)]
+    if not (usual and math.isfinite(own.left_over)):
+        return ""
+    typical = describe(usual).median
+    if own.left_over <= LEAVES_MORE * typical:
+        return ""
+    unit = f" {own.left_over_unit}" if own.left_over_unit else ""
+    return (
+        f"Its fit over {own.stretch} leaves {significant(own.left_over)}{unit}, those of the "
+        f"others {significant(typical)}{unit}: something else happens within its span."
+    )

@@ -9,14 +9,14 @@ from galena.desk.models import Finding, Span
 from galena.desk.sheets import flows as sheet_flows
 from galena.exchange import package
 from galena.exchange.duplicating import duplicate
-from galena.experiments import columns, given, quantity_flows, table_flows
+from galena.experiments import columns, flows, given, quantity_flows, table_flows
 from galena.experiments.data.readings import of_series
 from galena.experiments.models import Experiment, Run, Series, SeriesChunk
 from galena.lessons import giving, handing_out
 from galena.lessons.errors import LessonError
-from galena.reports import flows as report_flows
 from galena.recording import flows as recording
 from galena.recording.acquisition.taking import Batch
+from galena.reports import flows as report_flows
 from tests import making
 from tests.web import classes
 
@@ -130,7 +130,7 @@ def test_a_run_that_is_recorded_grows_in_a_copy_and_ends_there(growing, experime
 
 
 def test_a_run_that_breaks_off_does_so_in_all_copies(growing, experiment, tern):
-    run, add, _ = growing
+    _, add, _ = growing
     add(0, 20)
     copy = handing_out.hand_out(experiment, tern, ["runs"])
     recording.mark_interrupted()
@@ -198,8 +198,6 @@ class TestGiving:
         gannet = classes.group(lesson, "Gannet")
         giving.give(lesson, experiment.runs.get())
         run = gannet.copy.experiment.runs.get()
-        from galena.experiments import flows
-
         flows.remove(run)
         giving.give(lesson, experiment.runs.get())
         assert gannet.copy.experiment.runs.kept().get() == run
