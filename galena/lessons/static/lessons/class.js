@@ -9,7 +9,18 @@ const EVERY = 15_000; // ms: minutes away pass without an event
 let waiting = null;
 let source = null;
 
+// What was just chosen or typed is not sent yet: it must not be swapped away meanwhile.
+const REST = 8000; // ms
+let changed = 0;
+document.addEventListener("input", (event) => {
+  if (event.target.closest("#class-now")) changed = performance.now();
+});
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.requestConfig.verb !== "get") changed = 0;
+});
+
 const inUse = () =>
+  (changed && performance.now() - changed < REST) ||
   document.querySelector("#class-now details.menu[open], #ask-place .ask-all") ||
   document.activeElement?.closest("#class-now input, #class-now select, #class-now textarea");
 
@@ -26,6 +37,13 @@ async function look() {
   }
   await htmx.ajax("GET", page.dataset.now, { target: "#class-now", swap: "outerHTML" });
 }
+
+// A hand may have begun something while the answer was on its way.
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.pathInfo.requestPath !== page.dataset.now || !inUse()) return;
+  event.detail.shouldSwap = false;
+  waiting ??= setTimeout(look, 2000);
+});
 
 // The copies of groups that came in later are listened to as well.
 let groups = document.getElementById("class-now").dataset.groups;

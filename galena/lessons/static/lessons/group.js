@@ -27,6 +27,13 @@ async function look() {
   await htmx.ajax("GET", page.dataset.now, { target: "#group-now", swap: "outerHTML" });
 }
 
+// A hand may have begun to type while the answer was on its way.
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.pathInfo.requestPath !== page.dataset.now || !isTyping()) return;
+  event.detail.shouldSwap = false;
+  waiting ??= setTimeout(look, 2000);
+});
+
 async function follow() {
   const answer = await fetch(page.dataset.status).catch(() => null);
   if (!answer?.ok) return;
@@ -99,13 +106,16 @@ const events = listen(page.dataset.events, {
 events.onerror = () =>
   say("No connection to the server. Nothing you did is lost; this page goes on by itself.");
 
+setInterval(() => {
+  if (run && !run.ended) follow(); // its end may have come while this device slept
+}, 3000);
 document.addEventListener("visibilitychange", () => {
   if (!document.hidden) follow();
 });
 
 let painted = "";
 function paint() {
-  const current = run && signature(run);
+  const current = run && `${signature(run)} ${run.ended}`;
   if (run && current !== painted) {
     painted = current;
     const counts = run.streams.map(({ t }) => grouped(t.length)).join(" + ");
