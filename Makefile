@@ -43,6 +43,7 @@ bench: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.desk_stack
 	$(PYTHON) -m benchmarks.full_bench
 	$(PYTHON) -m benchmarks.long_class
+	$(PYTHON) -m benchmarks.lesson
 	$(PYTHON) -m benchmarks.armed_pair
 	$(PYTHON) -m benchmarks.hour_on_desk
 	$(PYTHON) -m benchmarks.straighten

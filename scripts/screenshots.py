@@ -68,10 +68,42 @@ def take_all(page: Page, address: str) -> None:
     take_plans(page, address)
     take_desks(page, address)
     take_report(page, address)
+    take_class(page, address)
+
+
+def take_class(page: Page, address: str) -> None:
+    """The lesson: the class, its door, a group on a phone, and remarks on a report."""
+    page.goto(f"{address}/class")
+    page.get_by_role("link", name="Filling the tide tank").click()
+    page.wait_for_load_state("networkidle")
+    code = page.locator(".door .code").inner_text()
+    word = page.locator("tr", has=page.get_by_role("rowheader", name="Tern")).locator(".their-word")
+    typed = word.text_content()
+    phone = page.context.browser.new_page(viewport={"width": 390, "height": 844})
+    phone.goto(f"{address}/come-in")
+    phone.get_by_text("We were in already").click()
+    phone.locator("#back-code").fill(code)
+    phone.locator("#word").fill(typed)
+    phone.get_by_role("button", name="Come back").click()
+    phone.get_by_role("heading", name="Task").wait_for()
+    phone.wait_for_timeout(1500)
+    take(phone, "group-phone")
+    page.reload()
+    page.wait_for_timeout(1500)
+    take(page, "class")
+    page.get_by_role("link", name="Show large").click()
+    page.locator(".large-code").wait_for()
+    take(page, "door")
+    phone.close()
+    page.goto(f"{address}/class")
+    page.get_by_role("link", name="Filling the tide tank").click()
+    page.get_by_role("link", name=re.compile("handed back")).click()
+    page.locator(".remark-sign").first.wait_for()
+    take(page, "remarks")
 
 
 def take_report(page: Page, address: str) -> None:
-    """A report beside its page, with a place in the text; and a page of it, printed in grey."""
+    """A report beside its page, with a place in the text."""
     desk_of(page, address, "Lamp over distance")
     page.get_by_role("link", name="Report").click()
     page.wait_for_load_state("networkidle")
@@ -80,12 +112,6 @@ def take_report(page: Page, address: str) -> None:
     )
     page.wait_for_timeout(500)
     take(page, "report")
-    printed = page.request.get(address + page.locator("#pdf").get_attribute("href")).body()
-    with tempfile.TemporaryDirectory() as folder:
-        file = Path(folder) / "report.pdf"
-        file.write_bytes(printed)
-        picture = ["pdftoppm", "-gray", "-r", "80", "-png", "-f", "1", "-l", "1", "-singlefile"]
-        subprocess.run([*picture, file, TO / "printed"], check=True)
 
 
 def desk_of(page: Page, address: str, title: str) -> None:
@@ -108,7 +134,7 @@ def point(page: Page, across: float, down: float) -> None:
 
 
 def take_desks(page: Page, address: str) -> None:
-    """One graph, a stack, two sheets side by side, a typed table, and a file that is taken in."""
+    """One graph, a stack, two sheets side by side, and a file that is taken in."""
     desk_of(page, address, "Tide tank")
     point(page, 0.72, 0.5)
     take(page, "desk")
@@ -116,11 +142,6 @@ def take_desks(page: Page, address: str) -> None:
     point(page, 0.8, 0.3)
     take(page, "desk-stack")
     take_findings(page, address)
-    desk_of(page, address, "Gangway")
-    page.get_by_role("button", name="Readings", exact=True).click()
-    page.get_by_role("button", name="Row 7", exact=True).click()
-    page.wait_for_timeout(500)
-    take(page, "readings")
     take_straightened(page, address)
     take_clip(page, address)
     take_formulas(page, address)
@@ -148,26 +169,10 @@ def take_in(page: Page, address: str) -> None:
 
 
 def take_findings(page: Page, address: str) -> None:
-    """The ledger with a second look, the gallery of models, and a harvest."""
+    """The ledger with a second look."""
     desk_of(page, address, "Lamp over distance")
     point(page, 0.5, 0.5)
     take(page, "ledger")
-    page.get_by_role("button", name="model…").click()
-    page.locator("[data-model=decay_constant]").hover()
-    page.wait_for_function("() => Number(document.querySelector('.stack').dataset.laid) > 0")
-    page.wait_for_timeout(500)
-    take(page, "models")
-    page.keyboard.press("Escape")
-    desk_of(page, address, "Wing in the wind duct")
-    page.get_by_role("button", name="lift over the square of the speed").click()
-    page.wait_for_function("() => document.querySelector('.along').textContent.includes('sq')")
-    page.wait_for_function(
-        "() => JSON.parse(document.querySelector('.stack').dataset.shown ?? '{}').runs === 1"
-    )
-    page.get_by_role("button", name="Readings", exact=True).click()
-    page.locator("#table").get_by_text("run 1, B").wait_for()
-    point(page, 0.6, 0.5)
-    take(page, "harvest")
 
 
 def take_straightened(page: Page, address: str) -> None:

@@ -5,7 +5,7 @@ import json
 import threading
 
 import numpy as np
-from django.db import close_old_connections
+from django.db import connections
 
 from galena.clips import files, video
 from galena.clips.models import Clip
@@ -69,7 +69,7 @@ def _prepare(key: int, folder: str) -> None:
     finally:
         with _lock:
             _under_way.pop(key, None)
-        close_old_connections()
+        connections.close_all()
 
 
 def prepared_fields(folder: str) -> dict:

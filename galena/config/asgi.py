@@ -5,15 +5,17 @@ import os
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "galena.config.settings")
 
-from django.core.asgi import get_asgi_application
+import django
 
-_pages = get_asgi_application()
+django.setup(set_prefix=False)
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
+from django.db import connections
 
 from galena.bench.live.bench import BENCH
 from galena.config.door import guarded
+from galena.config.threads import THREADS, Pages
 from galena.lessons import lending
 from galena.recording.engine.recorder import RECORDER
 from galena.shell.worker import WORKERS
@@ -34,11 +36,13 @@ async def _live(receive, send):
             await sync_to_async(RECORDER.close)()
             await BENCH.stop()
             WORKERS.close()
+            await asyncio.to_thread(THREADS.close)
+            await sync_to_async(connections.close_all)()
             await send({"type": "lifespan.shutdown.complete"})
             return
 
 
-_guarded = guarded(_pages)
+_guarded = guarded(Pages())
 
 
 async def application(scope, receive, send):

@@ -97,6 +97,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA_DIR / "galena.sqlite3",
+        "CONN_MAX_AGE": None,  # as long as the thread of a page is kept
         "OPTIONS": {
             # Readings survive a power cut once committed; writers queue instead of failing.
             "transaction_mode": "IMMEDIATE",

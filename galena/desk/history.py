@@ -8,6 +8,7 @@ import json
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import timedelta
+from functools import partial
 
 from django.core.serializers.json import DjangoJSONEncoder
 from django.db import IntegrityError, models, transaction
@@ -16,6 +17,7 @@ from django.utils import timezone
 from galena.bench.live.bench import BENCH
 from galena.core.errors import GalenaError
 from galena.desk.models import Change, Finding, Graph, Marker, Note, Sheet, Span, Trace
+from galena.experiments.data.prepared import prepared
 from galena.experiments.errors import ExperimentError
 from galena.experiments.flows import touch
 from galena.experiments.formulas.symbols import formulas_of
@@ -148,22 +150,37 @@ def _own(experiment: Experiment, person) -> models.QuerySet[Change]:
 def _rows(experiment: Experiment) -> Rows:
     """Give every row of the Desk's with its fields, as they are kept."""
     rows: Rows = {}
-    for kind, (model, way) in KINDS.items():
-        wanted = {way: experiment} | ONLY.get(kind, {})
-        for row in model._default_manager.filter(**wanted).order_by("pk").values():
+    for kind in KINDS:
+        for row in prepared(f"all of {kind}", partial(_all_of, kind), experiment.pk):
             rows[kind, row["id"]] = _plain(row)
     for kind, (model, way, fields) in RENAMED.items():
-        for row in _renamed(model, way, experiment).values("id", *fields):
+        renamed = partial(_renamed_values, model, way, fields)
+        for row in prepared(f"names of {kind}", renamed, experiment.pk):
             rows[kind, row["id"]] = _plain(row)
-    for kind, (model, way) in IN_FORCE.items():
-        kept = model._default_manager.filter(**{way: experiment}, replaced_at=None)
-        for key in kept.order_by("pk").values_list("pk", flat=True):
-            rows[kind, key] = {}
+    for kind in IN_FORCE:
+        for row in prepared(f"in force of {kind}", partial(_in_force, kind), experiment.pk):
+            rows[kind, row["id"]] = {}
     return rows
 
 
+def _all_of(kind: str, experiment: int) -> models.QuerySet:
+    model, way = KINDS[kind]
+    wanted = {way: experiment} | ONLY.get(kind, {})
+    return model._default_manager.filter(**wanted).order_by("pk").values()
+
+
+def _renamed_values(model, way: str, fields: tuple[str, ...], experiment: int) -> models.QuerySet:
+    return _renamed(model, way, experiment).values("id", *fields)
+
+
+def _in_force(kind: str, experiment: int) -> models.QuerySet:
+    model, way = IN_FORCE[kind]
+    kept = model._default_manager.filter(**{way: experiment}, replaced_at=None)
+    return kept.order_by("pk").values("id")
+
+
 def _renamed(
-    model: type[models.Model], way: str, experiment: Experiment
+    model: type[models.Model], way: str, experiment: Experiment | int
 ) -> models.QuerySet[models.Model]:
     rows = model._default_manager.filter(**{way: experiment})
     return rows.exclude(**ONLY["formula"]) if model is Quantity else rows

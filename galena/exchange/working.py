@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.db import close_old_connections
+from django.db import connections
 
 from galena.core.errors import GalenaError
 
@@ -75,7 +75,7 @@ def _in_thread(work: Work, act: Callable[[Work], Any]) -> None:
     try:
         _do(work, act)
     finally:
-        close_old_connections()
+        connections.close_all()
 
 
 def _do(work: Work, act: Callable[[Work], Any]) -> None:

@@ -77,7 +77,7 @@ def where_is(group: Person, copy: Copy | None) -> tuple[str, bool]:
     if away is None:
         return page, True
     if math.isinf(away):
-        return "not here now", False
+        return "away", False
     minutes = max(1, round(away / 60))
     return f"away for {minutes} min", False
 

@@ -17,7 +17,7 @@ SHORT = (
     "open_formats",
     "straighten",
 )
-IN_A_BROWSER = ("clips", "desk_stack", "full_bench", "live_path")
+IN_A_BROWSER = ("clips", "desk_stack", "full_bench", "lesson", "live_path")
 
 
 def measured(name):

@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from galena.classroom.models import Lesson
 from galena.clips.models import Clip
 from galena.core.fits import fit
-from galena.demo import analyses, films, world, written
+from galena.demo import analyses, films, lesson, world, written
 from galena.desk.findings import answers as findings
 from galena.desk.ledger import cards
 from galena.desk.models import Finding, Sheet
@@ -28,20 +29,26 @@ from galena.instruments.rigs import (
 )
 from galena.instruments.rigs.rock_pool import pool_ph
 from galena.instruments.rigs.tide_tank import AREA
+from galena.lessons import summary
+from galena.lessons.everyone import of_question
+from galena.lessons.models import HandIn
 from galena.reports.setting import set_page
 from galena.reports.source import Source
 from tests import making
+from tests.browser.test_accessibility import violations
 
 WITHOUT_RIG = True
 
 # What the second look says of a run that is meant to have a fault; of all others, nothing.
 FAULTY = {("Falling magnet", 9): "across the fastest part"}
 
+OF_ADA = Experiment.objects.filter(owner__username="ada")  # and not of a group
+
 
 @pytest.fixture
 def built(page):
     world.build()
-    return Experiment.objects.get(title="Tide tank")
+    return OF_ADA.get(title="Tide tank")
 
 
 def test_the_demo_world_is_recorded_analysed_reported_and_walked(built, page):
@@ -74,9 +81,30 @@ def test_the_demo_world_is_recorded_analysed_reported_and_walked(built, page):
     _the_film_and_the_ranger_see_the_same_height()
     _each_finding_stands_on_its_page(page)
 
-    count = Experiment.objects.count()
+    _the_lesson_has_eight_groups_and_one_odd_answer(page)
+
+    count = OF_ADA.count()
     world.build()
-    assert Experiment.objects.count() == count == len(world.RECORDED) + 2 + len(world.TO_TRY)
+    assert OF_ADA.count() == count == len(world.RECORDED) + 2 + len(world.TO_TRY)
+
+
+def _the_lesson_has_eight_groups_and_one_odd_answer(page):
+    held = Lesson.objects.get()
+    everyone = of_question(held.questions.get())
+    assert [str(one.group) for one in everyone.given] == [group.name for group in lesson.GROUPS]
+    assert len(everyone.answered) == 6 and not everyone.shared
+    odd = summary.odd_one(everyone)
+    assert str(odd.given.group) == "Skua" and "something else happens" in odd.why
+    good = [one for one in everyone.answered if one.group != odd.given.group]
+    for one in good:
+        assert one.value == pytest.approx(40_000 / AREA, abs=4 * one.u)
+    assert all(abs(odd.given.value - one.value) > 0.05 for one in good)
+    assert HandIn.objects.filter(handed_back_at=None).get().copy.group.first_name == "Gannet"
+    page.goto(f"{page.room.url}/class/{held.pk}")
+    expect(page.get_by_role("complementary", name="Everyone’s answers")).to_contain_text(
+        "Skua lies"
+    )
+    assert violations(page) == []
 
 
 def _the_seed_falls_at_its_terminal_speed():
@@ -106,7 +134,7 @@ def _the_film_and_the_ranger_see_the_same_height():
 def _found(title, name):
     """The numbers of a finding of the demo, by their keys; `name` may say which sheet."""
     where, _, name = name.rpartition("/")
-    for sheet in Sheet.objects.filter(experiment__title=title):
+    for sheet in Sheet.objects.filter(experiment__title=title, experiment__owner__username="ada"):
         for row in cards.rows(sheet):
             if str(row.finding) == name and where in str(sheet):
                 assert row.answer.trouble == ""
@@ -198,7 +226,7 @@ WALKED = {
 
 def _each_finding_stands_on_its_page(page):
     for title, asked in WALKED.items():
-        experiment = Experiment.objects.get(title=title)
+        experiment = OF_ADA.get(title=title)
         page.goto(f"{page.room.url}/experiments/{experiment.pk}/desk")
         page.wait_for_load_state("load")
         expect(page.locator(".stack").first).to_have_attribute("data-shown", re.compile("kinds"))
@@ -214,7 +242,7 @@ def _each_finding_stands_on_its_page(page):
 
 def _each_report_finds_what_it_quotes():
     for title in written.REPORTS:
-        experiment = Experiment.objects.get(title=title)
+        experiment = OF_ADA.get(title=title)
         page = set_page(experiment.report.text, Source(experiment))
         assert page.unknown == [], title
         assert any(one.number for one in page.placed), title
@@ -240,7 +268,7 @@ def _each_run_is_whole_and_remarked_on_only_where_it_should_be():
 
 
 def _the_gangway_sags_with_the_cube_of_its_overhang():
-    (shown,) = shown_runs(first_sheet(Experiment.objects.get(title="Gangway")))
+    (shown,) = shown_runs(first_sheet(OF_ADA.get(title="Gangway")))
     counted = shown.readings.counted
     assert len(shown.readings) - len(counted) == 1
     found = fit("line", np.log(counted.t), np.log(counted.y))
@@ -248,7 +276,7 @@ def _the_gangway_sags_with_the_cube_of_its_overhang():
 
 
 def _of_formula(title, symbol, number=1, x=None):
-    experiment = Experiment.objects.get(title=title)
+    experiment = OF_ADA.get(title=title)
     run, made = experiment.runs.get(number=number), experiment.quantities.get(symbol=symbol)
     over = x and experiment.quantities.get(symbol=x)
     return columns.over(over, [(run, made)])[run.pk, made.pk].readings
@@ -307,6 +335,7 @@ def test_a_world_that_was_broken_off_is_built_anew(db, monkeypatch):
     monkeypatch.setattr(world, "ANALYSED", {})
     monkeypatch.setattr(world, "STRAIGHTENED", {})
     monkeypatch.setattr(world, "FILMED", {})
+    monkeypatch.setattr(world.lesson, "hold", lambda experiment, teacher: None)
     monkeypatch.setattr(films, "sycamore_seeds", lambda experiment, person: None)
     world.build()
     Experiment.objects.get(title=world.LAST).delete()

@@ -25,6 +25,19 @@ def sheet_for(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet:
     return sheet or get_object_or_404(experiment.sheets, pk=sheet_id)
 
 
+def sheet_as_it_is(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet | None:
+    """Give a sheet as a page shows it already, with its graphs; None where it is there no more.
+
+    A wheel that is turned asks for it ten times a second: nothing is mended on the way.
+    """
+    experiment = experiment_for(request, experiment_id)
+    kept = experiment.sheets.filter(pk=sheet_id).select_related("x")
+    sheet = kept.prefetch_related("graphs__traces__quantity").first()
+    if sheet is not None:
+        sheet.experiment = experiment
+    return sheet
+
+
 def sheet_or_none(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet | None:
     """Give a sheet as `sheet_for` does; None where the experiment has it no more.
 
@@ -42,13 +55,19 @@ def front_of(request: HttpRequest, experiment: Experiment, sheets: list[Sheet]) 
     key = f"sheet of {experiment.pk}"
     wanted = requested.key_or_none(request.GET.get("front"))
     if wanted is not None:
-        request.session[key] = wanted
+        _remember(request, key, wanted)
     return next((one for one in sheets if one.pk == request.session.get(key)), sheets[0])
 
 
 def to_front(request: HttpRequest, sheet: Sheet) -> None:
     """Put a sheet in front."""
-    request.session[f"sheet of {sheet.experiment_id}"] = sheet.pk
+    _remember(request, f"sheet of {sheet.experiment_id}", sheet.pk)
+
+
+def _remember(request: HttpRequest, key: str, value: int) -> None:
+    """Keep something in the session; what is there already is not written again."""
+    if request.session.get(key) != value:
+        request.session[key] = value
 
 
 def changed(
@@ -132,7 +151,7 @@ def acts_context(request: HttpRequest, experiment: Experiment) -> dict:
 def open_card(request: HttpRequest, sheet: Sheet, span_id: int | None) -> None:
     """Have the card of a span be the one that is not folded."""
     if span_id is not None:
-        request.session[f"card of {sheet.pk}"] = span_id
+        _remember(request, f"card of {sheet.pk}", span_id)
 
 
 def opened_at(request: HttpRequest, sheet: Sheet) -> int | None:

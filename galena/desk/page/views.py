@@ -34,7 +34,7 @@ def page(request, experiment_id: int):
 
 def data(request, experiment_id: int, sheet_id: int):
     """Give the readings of a window for the painter."""
-    sheet = responses.sheet_or_none(request, experiment_id, sheet_id)
+    sheet = responses.sheet_as_it_is(request, experiment_id, sheet_id)
     if sheet is None:
         return HttpResponse(status=204)
     got = request.GET
@@ -53,7 +53,7 @@ def data(request, experiment_id: int, sheet_id: int):
 
 def at(request, experiment_id: int, sheet_id: int):
     """Read the graphs at a place."""
-    sheet = responses.sheet_or_none(request, experiment_id, sheet_id)
+    sheet = responses.sheet_as_it_is(request, experiment_id, sheet_id)
     if sheet is None:
         return HttpResponse(status=204)
     try:
