@@ -20,7 +20,7 @@ class Task(models.Model):
     """
 
     lesson = models.OneToOneField(Lesson, models.CASCADE, related_name="task")
-    experiment = models.ForeignKey(Experiment, models.CASCADE, related_name="tasks")
+    experiment = models.ForeignKey(Experiment, models.PROTECT, related_name="tasks")
     text = models.TextField(blank=True)
     steps = models.JSONField(default=list, blank=True)
     starts_with = models.JSONField(default=list, blank=True)

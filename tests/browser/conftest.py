@@ -21,8 +21,10 @@ def pytest_collection_modifyitems(items):
             item.add_marker(pytest.mark.browser)
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def chromium():
+    """A browser; ended with the tests of its file: as long as it is open a loop runs in this
+    thread, which tests of other files may not meet."""
     expect.set_options(timeout=PATIENCE)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)

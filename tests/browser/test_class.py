@@ -98,6 +98,8 @@ def test_a_lesson_from_coming_in_to_the_report_that_comes_back(page, room, devic
     desk.goto(page.url)
     desk.get_by_role("link", name="Tide tank", exact=True).click()
     desk.get_by_role("link", name="Record", exact=True).click()
+    desk.wait_for_url("**/record")
+    desk.wait_for_load_state()
     at_record.move(desk, "pump", 40)
     desk.get_by_role("checkbox", name="water temperature").uncheck()
     at_record.fill(desk, rate="50", duration="8")

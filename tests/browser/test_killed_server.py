@@ -29,9 +29,9 @@ class Server:
         command = [sys.executable, "-m", "galena", "manage", *words]
         subprocess.run(command, env=self.environment, check=True, capture_output=True)
 
-    def start(self):
+    def start(self, port=0):
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "galena", "serve", "--port", "0"],
+            [sys.executable, "-m", "galena", "serve", "--port", str(port)],
             env=self.environment,
             stdout=subprocess.PIPE,
             text=True,
@@ -104,3 +104,46 @@ def test_a_run_survives_the_killing_of_the_server(chromium, server):
     page.get_by_role("link", name="Record").click()
     expect(page.get_by_role("heading", name="Plan")).to_be_visible()
     context.close()
+
+
+LESSON = """
+from galena.experiments.models import Experiment
+from galena.lessons import flows, handing_out
+one = Experiment.objects.get()
+lesson = flows.begin(one.owner, one, flows.described_of("Power cut", "", [], ["sheets"]))
+lesson.questions.create(words="depth", kind="typed", unit="cm")
+print(lesson.code)
+"""
+
+
+def test_groups_come_back_by_themselves_and_nothing_typed_is_lost(chromium, server):
+    command = [sys.executable, "-m", "galena", "manage", "shell", "-v0", "-c", LESSON]
+    told = subprocess.run(command, env=server.environment, check=True, capture_output=True)
+    code = told.stdout.decode().strip().splitlines()[-1]
+    contexts = [chromium.new_context(viewport={"width": 390, "height": 844}) for _ in range(2)]
+    pages = [context.new_page() for context in contexts]
+    for page, name in zip(pages, ("Gannet", "Tern"), strict=True):
+        page.goto(f"{server.url}/come-in")
+        page.locator("#code").fill(code)
+        page.locator("#name").fill(name)
+        page.get_by_role("button", name="Come in").click()
+        expect(page.get_by_role("heading", name="Task")).to_be_visible()
+    gannet, tern = pages
+    tern.locator("[name=answer]").fill("12.1 ± 0.2")
+    tern.get_by_role("button", name="Save").click()
+    expect(tern.get_by_text("kept")).to_be_visible()
+    gannet.locator("[name=answer]").fill("11.9 ±")
+    server.kill()
+    expect(gannet.locator("#banner")).to_contain_text("this page goes on by itself")
+    server.start(int(server.url.rpartition(":")[2]))
+    for page in pages:
+        expect(page.locator("#banner")).to_be_hidden()
+    field = gannet.locator("[name=answer]")
+    expect(field).to_have_value("11.9 ±")
+    field.fill("11.9 ± 0.1")
+    gannet.get_by_role("button", name="Save").click()
+    expect(gannet.get_by_text("kept")).to_be_visible()
+    tern.reload()
+    expect(tern.locator("[name=answer]")).to_have_value("12.1 ± 0.2")
+    for context in contexts:
+        context.close()

@@ -256,6 +256,11 @@ def test_names_are_hidden_on_the_projector(as_ada, lesson, question):
     page = as_ada.get(reverse("lesson", args=[lesson.pk])).text
     column = page[page.index('id="answers"') :]
     assert not any(name in column for name in ("Gannet", "Skua"))
+    answer = summary.lines(of_question(question))[0].text
+    assert (
+        page.count(answer) == 1 and "far from the others" not in page.partition('id="answers"')[0]
+    )
+    assert f"{given(question, 'Skua').value:.2f}" not in page.partition('id="answers"')[0]
 
 
 def test_groups_see_all_answers_once_they_are_shown(as_ada, lesson, question):

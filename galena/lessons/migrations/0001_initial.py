@@ -148,7 +148,7 @@ class Migration(migrations.Migration):
                 ('starts_with', models.JSONField(blank=True, default=list)),
                 ('desk_shown', models.BooleanField(default=False)),
                 ('names_hidden', models.BooleanField(default=False)),
-                ('experiment', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='tasks', to='experiments.experiment')),
+                ('experiment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='tasks', to='experiments.experiment')),
                 ('lesson', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='task', to='classroom.lesson')),
             ],
         ),
