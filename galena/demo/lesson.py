@@ -41,7 +41,7 @@ REMARKS = (
         "Say here how many readings this rests on: you have it in your ledger.",
     ),
     (
-        "block-4",
+        "block-5",
         "Figure 1",
         "Good. And what would you see if the drain leaked a little all the time?",
     ),
