@@ -101,11 +101,12 @@ async def _zoom(client: httpx.AsyncClient, group: dict, took: list[float]) -> No
     """Ask for windows of the readings, as a wheel that is turned does."""
     rng = np.random.default_rng(int(group["copy"]))
     where = f"/experiments/{group['copy']}/desk/sheets/{group['sheet']}/data"
+    await asyncio.sleep(rng.uniform(0, 1))
     while True:
         lo = float(rng.uniform(0, 4))
         window = {"lo": f"{lo}", "hi": f"{lo + rng.uniform(0.5, 4)}", "columns": "900"}
         await _timed(took, client.get(where, params=window))
-        await asyncio.sleep(1)
+        await asyncio.sleep(rng.uniform(0.5, 1.5))
 
 
 async def _ask(client: httpx.AsyncClient, group: dict, took: list[float]) -> None:
@@ -113,12 +114,13 @@ async def _ask(client: httpx.AsyncClient, group: dict, took: list[float]) -> Non
     rng = np.random.default_rng(int(group["copy"]))
     desk = f"/experiments/{group['copy']}/desk/spans/{group['span']}"
     kinds = ["mean", "spread", "line", "area", "change"]
+    await asyncio.sleep(rng.uniform(0, 8))
     while True:
         ends = {"lo": f"{rng.uniform(0, 2)}", "hi": f"{rng.uniform(4, 8)}"}
         await _timed(took, client.post(desk, data=ends))
         asked = {"kind": str(rng.choice(kinds)), "of": group["quantity"]}
         await _timed(took, client.post(f"{desk}/ask", data=asked))
-        await asyncio.sleep(8)
+        await asyncio.sleep(rng.uniform(4, 12))
 
 
 def record(client: httpx.Client, experiment: str, channels: list[str], seconds: float) -> None:

@@ -5,13 +5,13 @@ from typing import Any
 import numpy as np
 from asgiref.sync import sync_to_async
 from django.db import connections
-from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from galena.bench import flows
 from galena.bench.forms import ChannelForm, ToleranceForm
 from galena.bench.live import strips
+from galena.bench.live.answer import Events
 from galena.bench.live.bench import BENCH
 from galena.bench.live.feed import Feed
 from galena.bench.models import Channel, Instrument
@@ -217,30 +217,14 @@ async def events(request, experiment_id: int):
         wanted |= {f"run:{experiment.pk}", f"rail:{experiment.pk}"}
     await sync_to_async(BENCH.show)(experiment)
     await sync_to_async(connections.close_all)()  # a stream stays open for hours
-    session = request.session
     if request.user.is_group:
         wanted.add(f"group:{request.user.pk}")  # whoever has a page open is there
-    feed = BENCH.hub.stream(
-        frozenset(wanted), session.session_key or "", sync_to_async(lambda: is_session(session))
-    )
-    response = StreamingHttpResponse(feed, content_type="text/event-stream")
-    response["Cache-Control"] = "no-store"
-    response["X-Accel-Buffering"] = "no"
-    return response
+    return Events(request, frozenset(wanted))
 
 
 def _is_shown_only(request, experiment) -> bool:
     """Tell whether a group asks for what its teacher shows: their Desk, not their Bench."""
     return request.user.is_group and experiment.owner_id != request.user.pk
-
-
-def is_session(session) -> bool:
-    """Tell whether a session has neither ended nor expired."""
-    try:
-        kept = type(session)(session.session_key).load()
-        return bool(kept)
-    finally:
-        connections.close_all()
 
 
 def _others_use(request, feeds) -> str:

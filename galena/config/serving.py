@@ -9,6 +9,7 @@ from django.conf import settings
 from galena.shell.room import ROOM
 
 SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a slow watcher
+KEEPS_CONNECTION = 60  # s: a hand pauses for longer than the 5 s that are usual
 
 
 def listen(host: str, port: int) -> socket.socket:
@@ -48,6 +49,7 @@ def server() -> Server:
             log_level="warning",
             lifespan="on",
             timeout_graceful_shutdown=1,
+            timeout_keep_alive=KEEPS_CONNECTION,
             server_header=False,
         )
     )

@@ -15,6 +15,8 @@ from django.core.handlers.asgi import ASGIHandler
 from django.core.handlers.base import BaseHandler
 from django.db import connections
 
+from galena.config.turns import Turns
+
 MOST_KEPT = 16  # threads that wait for requests; more come and go with a rush
 
 
@@ -82,10 +84,12 @@ class Pages(ASGIHandler):
     def __init__(self) -> None:
         BaseHandler.__init__(self)
         self.load_middleware(is_async=False)
+        self._turns = Turns()
 
     async def get_response_async(self, request):
         """Make the answer to a request."""
-        return await sync_to_async(self.get_response, thread_sensitive=True)(request)
+        async with self._turns.turn():
+            return await sync_to_async(self.get_response, thread_sensitive=True)(request)
 
     async def __call__(self, scope, receive, send):
         async with KeptThread():

@@ -4,7 +4,9 @@ The way of the data: a sheet asks here; the kind of each run gives its columns (
 are worked out over them (`formulas`), and what is asked for is put in order of x.
 """
 
-from collections.abc import Collection, Hashable, Iterable
+from collections.abc import Collection, Hashable, Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,6 +23,8 @@ from galena.experiments.runs.kind import RunKind
 ROOM = 200_000_000  # bytes of readings in order of x
 
 _ordered: Cache[Readings] = Cache(ROOM)
+Looked = dict[int, tuple[frozenset[int] | None, list[Block]]]
+_looked_up: ContextVar[Looked | None] = ContextVar("looked_up", default=None)
 
 
 @dataclass(frozen=True)
@@ -112,16 +116,47 @@ def load(
     wanted: the quantities that will be asked for, with those that their formulas use; None for
     all. derivation: what works formulas out.
     """
-    by_kind: dict[RunKind, dict[int, Run]] = {}
+    all_runs = {run.pk: run for run in runs}
+    looked_up = _looked_up.get()
+    keys = None if wanted is None else frozenset(quantity.pk for quantity in wanted)
+    known = {} if looked_up is None else {
+        key: looked_up[key][1] for key in all_runs if _holds(looked_up.get(key), keys)
+    }  # fmt: skip
+    fresh = _blocks([run for run in all_runs.values() if run.pk not in known], wanted)
+    if looked_up is not None:
+        looked_up.update({key: (keys, blocks) for key, blocks in fresh.items()})
+    blocks_of = known | fresh
+    return {key: RunColumns(run, blocks_of[key], derivation) for key, run in all_runs.items()}
+
+
+@contextmanager
+def looked_up_once() -> Iterator[None]:
+    """Look the columns of a run up once, however often they are asked for meanwhile.
+
+    Nothing may be changed meanwhile.
+    """
+    token = _looked_up.set({})
+    try:
+        yield
+    finally:
+        _looked_up.reset(token)
+
+
+def _holds(looked: tuple[frozenset[int] | None, list[Block]] | None, keys: frozenset[int] | None):
+    if looked is None:
+        return False
+    return looked[0] is None or (keys is not None and keys <= looked[0])
+
+
+def _blocks(runs: list[Run], wanted: Collection[Quantity] | None) -> dict[int, list[Block]]:
+    by_kind: dict[RunKind, list[Run]] = {}
     for run in runs:
-        by_kind.setdefault(run.kind, {})[run.pk] = run
-    left_out = asides(run for of_kind in by_kind.values() for run in of_kind.values())
-    loaded: dict[int, RunColumns] = {}
+        by_kind.setdefault(run.kind, []).append(run)
+    left_out = asides(runs) if runs else {}
+    blocks: dict[int, list[Block]] = {run.pk: [] for run in runs}
     for kind, of_kind in by_kind.items():
-        blocks = kind.blocks(list(of_kind.values()), wanted, left_out)
-        loaded |= {key: RunColumns(run, blocks.get(key, []), derivation)
-                   for key, run in of_kind.items()}  # fmt: skip
-    return loaded
+        blocks |= kind.blocks(of_kind, wanted, left_out)
+    return blocks
 
 
 def of_run(run: Run) -> RunColumns:

@@ -77,6 +77,7 @@ def showing(request, lesson_id: int):
         "what": "shown",
         "sheet": sheet,
         "x": requested.number(place, "x") if place else None,
+        "free": "free" in request.POST,
         "limits": {str(name)[:40]: _limits(ends) for name, ends in limits.items()},
     }
     BENCH.hub.tell(f"lesson:{lesson.pk}", "shown", shown)

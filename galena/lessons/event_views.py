@@ -2,13 +2,12 @@
 
 from asgiref.sync import sync_to_async
 from django.db import connections
-from django.http import JsonResponse, StreamingHttpResponse
+from django.http import JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
-from galena.bench.live.bench import BENCH
-from galena.bench.views import is_session
+from galena.bench.live.answer import Events
 from galena.classroom.permissions import for_teachers, lesson_for, own_lesson
 from galena.experiments.models import Run
 from galena.lessons.live import PRESENCE, tell_teacher
@@ -22,7 +21,7 @@ from galena.recording.runs.replay_views import missed_of
 async def class_events(request, lesson_id: int):
     """Stream what happens in a lesson to the teacher's page."""
     topics = await sync_to_async(_topics_of_teacher)(request, lesson_id)
-    return _streamed(request, topics)
+    return Events(request, topics)
 
 
 @for_teachers
@@ -39,7 +38,7 @@ def _topics_of_teacher(request, lesson_id: int) -> frozenset[str]:
 async def my_events(request):
     """Stream what happens in the lesson to a group's page, with the teacher's run."""
     topics = await sync_to_async(_topics_of_group)(request)
-    return _streamed(request, topics)
+    return Events(request, topics)
 
 
 def _topics_of_group(request) -> frozenset[str]:
@@ -53,17 +52,6 @@ def _topics_of_group(request) -> frozenset[str]:
                           f"run:{task.experiment_id}", f"desk:{copy}"})  # fmt: skip
     finally:
         connections.close_all()
-
-
-def _streamed(request, topics: frozenset[str]) -> StreamingHttpResponse:
-    session = request.session
-    feed = BENCH.hub.stream(
-        topics, session.session_key or "", sync_to_async(lambda: is_session(session))
-    )
-    response = StreamingHttpResponse(feed, content_type="text/event-stream")
-    response["Cache-Control"] = "no-store"
-    response["X-Accel-Buffering"] = "no"
-    return response
 
 
 @require_GET

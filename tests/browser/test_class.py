@@ -11,6 +11,7 @@ from playwright.sync_api import expect
 from galena.bench.live.bench import BENCH
 from galena.classroom.models import Lesson, Person
 from galena.classroom.patience import GUESSES
+from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Run
 from galena.lessons import coming_in
 from galena.shell.worker import WORKERS
@@ -199,6 +200,8 @@ def signed_in(device, room, person):
 
 def test_a_shown_desk_is_followed_and_a_lent_gauge_is_used(page, room, device, experiment):
     classes.recorded(experiment)
+    level = experiment.quantities.get(name="water level")
+    sheet_flows.add_sheet(experiment, None, [level], "afterwards")
     lesson = classes.begin(experiment, ("conditions", "quantities", "sheets"))
     members = [classes.group(lesson, name) for name in ("Gannet", "Tern")]
     gannet, tern = (signed_in(device, room, member) for member in members)
@@ -220,6 +223,13 @@ def test_a_shown_desk_is_followed_and_a_lent_gauge_is_used(page, room, device, e
     until_shown(gannet, "s.x[1] - s.x[0] < 18")
     drag(desk, pixel(desk, 8, 20), pixel(desk, 11, 20))
     expect(gannet.get_by_role("region", name="Span A")).to_be_visible()
+    desk.mouse.move(*pixel(desk, 10, 20))
+    read = re.compile(r"^t (9\.[5-9]|10\.[0-4]) s")
+    expect(desk.locator(".reading")).to_have_text(read)
+    expect(gannet.locator(".reading")).to_have_text(desk.locator(".reading").inner_text())
+    desk.get_by_role("button", name="afterwards").click()
+    tab = gannet.get_by_role("button", name="afterwards")
+    expect(tab).to_have_attribute("aria-current", "true")
     page.get_by_role("button", name="Stop showing my Desk").click()
     expect(gannet.get_by_role("heading", name="Task")).to_be_visible()
 
@@ -251,6 +261,23 @@ def test_a_shown_desk_is_followed_and_a_lent_gauge_is_used(page, room, device, e
     tern.get_by_role("link", name="Bench", exact=True).click()
     expect(tern.get_by_text("No instrument is lent to you now.")).to_be_visible()
     assert BENCH.live_channels()
+
+
+def test_two_devices_of_a_group_see_each_other_s_work(room, device, experiment):
+    classes.recorded(experiment)
+    member = classes.group(classes.begin(experiment), "Gannet")
+    one, other = (signed_in(device, room, member) for _ in range(2))
+    desk = f"{room.url}/experiments/{member.copy.experiment_id}/desk"
+    for of_group in (one, other):
+        of_group.goto(desk)
+        until_shown(of_group, "s.runs >= 1")
+    drag(one, pixel(one, 4, 20), pixel(one, 12, 20))
+    expect(other.get_by_role("region", name="Span A")).to_be_visible()
+    card = other.get_by_role("region", name="Span A")
+    card.get_by_role("button", name="line", exact=True).click()
+    for of_group in (one, other):
+        span = of_group.get_by_role("region", name="Span A")
+        expect(span.get_by_role("row", name=re.compile("^slope"))).to_contain_text("mm/s")
 
 
 def test_the_door_fills_a_projector_and_the_group_comes_back_on_a_phone(page, room, device,

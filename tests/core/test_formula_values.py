@@ -20,7 +20,8 @@ VALUES = {
 }
 SIZES = {"x": 0.02, "y": 0.03, "a": 0.02, "b": 0.01}
 
-# Formulas of numbers: units are divided out at the leaves, so that any of them fits any other.
+# Formulas of numbers: units are divided out at the leaves, and of angles, so that any of them fits
+# any other.
 LEAVES = st.sampled_from(["x/1 m", "y/1 m", "a/1 m", "b", "2", "x/y", "(x - a)/1 m"])
 
 
@@ -33,7 +34,7 @@ def _grown(parts):
         parts.map(lambda p: f"sqrt(4 + ({p})^2)"),
         parts.map(lambda p: f"ln(4 + ({p})^2)"),
         parts.map(lambda p: f"({p})^2"),
-        parts.map(lambda p: f"atan({p})"),
+        parts.map(lambda p: f"atan({p})/1 rad"),
     )
 
 

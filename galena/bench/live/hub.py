@@ -32,6 +32,13 @@ class Watcher:
             self.queue.put_nowait(encode("gap", {}))
         self.queue.put_nowait(event)
 
+    async def next_events(self) -> bytes:
+        """Wait for an event; gives it with all that has come behind it."""
+        events = [await self.queue.get()]
+        while not self.queue.empty():
+            events.append(self.queue.get_nowait())
+        return events[0] if len(events) == 1 else b"".join(events)
+
     def end(self, event: bytes) -> None:
         """Have the stream end with an event."""
         self._drop_backlog()
@@ -102,6 +109,7 @@ class Hub:
         ask_at = self._loop.time() + ASK_AGAIN
         watcher = Watcher(topics, session)
         self._watchers.add(watcher)
+        self._loop.call_later(KEEP_ALIVE, self._beat, watcher)
         try:
             yield encode("hello", {})
             while not (watcher.is_over or self._closing):
@@ -110,14 +118,15 @@ class Hub:
                     if not await allowed():
                         yield encode("signed-out", {})
                         return
-                event = b": still here\n\n"
-                # wait_for would swallow being cancelled where an event comes at the same moment.
-                with contextlib.suppress(TimeoutError):
-                    async with asyncio.timeout(KEEP_ALIVE):
-                        event = await watcher.queue.get()
-                yield event
+                yield await watcher.next_events()
         finally:
             self._watchers.discard(watcher)
+
+    def _beat(self, watcher: Watcher) -> None:
+        """Send a comment to a watcher now and then, as long as there is the stream."""
+        if watcher in self._watchers and self._loop is not None:
+            watcher.offer(b": still here\n\n")
+            self._loop.call_later(KEEP_ALIVE, self._beat, watcher)
 
     def close(self) -> None:
         """End all streams."""

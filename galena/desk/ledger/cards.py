@@ -174,7 +174,8 @@ def of_sheet(sheet: Sheet) -> Ledger:
     def at(x: float, more: int = 0) -> tuple[str, str]:
         return x_places.place(sheet, x, decimals + more, longest)
 
-    all_rows = rows(sheet)
+    all_spans, all_markers = list(sheet.spans.all()), list(sheet.markers.all())
+    all_rows = rows(sheet, all_spans, all_markers)
     by_span: dict[int, list[Row]] = {}
     by_marker: dict[int, list[Row]] = {}
     built = []
@@ -185,10 +186,8 @@ def of_sheet(sheet: Sheet) -> Ledger:
             by_marker.setdefault(row.finding.marker_id, []).append(row)
         else:
             built.append(row)
-    spans = [_span_card(one, by_span.get(one.pk, []), runs, at) for one in sheet.spans.all()]
-    markers = [
-        _marker_card(one, shown, at, by_marker.get(one.pk, [])) for one in sheet.markers.all()
-    ]
+    spans = [_span_card(one, by_span.get(one.pk, []), runs, at) for one in all_spans]
+    markers = [_marker_card(one, shown, at, by_marker.get(one.pk, [])) for one in all_markers]
     return Ledger(sheet, spans, markers, built, all_rows)
 
 

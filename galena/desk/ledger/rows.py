@@ -1,5 +1,6 @@
 """The rows of a ledger: findings with their answers, and the symbols of their numbers."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from galena.core.errors import FormulaError
@@ -8,7 +9,7 @@ from galena.core.formula.parsing import rename
 from galena.core.symbols import is_symbol, plain
 from galena.desk.findings.answers import Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
-from galena.desk.models import Finding, Sheet, Span
+from galena.desk.models import Finding, Marker, Sheet, Span
 
 
 @dataclass(frozen=True)
@@ -90,17 +91,26 @@ class Row:
         return bool(self.finding.residuals.all())
 
 
-def rows(sheet: Sheet) -> list[Row]:
-    """Give all findings of a sheet that belong to kept runs, with their answers."""
+def rows(
+    sheet: Sheet, spans: Iterable[Span] | None = None, markers: Iterable[Marker] | None = None
+) -> list[Row]:
+    """Give all findings of a sheet that belong to kept runs, with their answers.
+
+    spans, markers: all of the sheet, where they are at hand.
+    """
     kept = (
         Finding.objects.filter(sheet=sheet)
         .exclude(run__removed_at__isnull=False)
-        .prefetch_related("notes", "residuals", "span", "marker", "second", "run", "quantity")
+        .prefetch_related("notes", "residuals", "run", "quantity")
         .order_by("span_id", "marker_id", "kind", "run__number", "pk")
     )
     findings = list(kept)
+    span_of = {one.pk: one for one in (sheet.spans.all() if spans is None else spans)}
+    marker_of = {one.pk: one for one in (sheet.markers.all() if markers is None else markers)}
     for finding in findings:
-        finding.sheet = sheet
+        finding.sheet, finding.span = sheet, span_of.get(finding.span_id)
+        finding.marker = marker_of.get(finding.marker_id)
+        finding.second = marker_of.get(finding.second_id)
     return _answered(findings)
 
 

@@ -66,9 +66,10 @@ def placed(request, experiment_id: int, kind: type[Place], key: int) -> tuple[Pl
     """Give a span or marker with its sheet; where it is gone, the sheet in front."""
     experiment = experiment_for(request, experiment_id)
     place = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
-    if place is None:
+    sheet = None if place is None else responses.sheet_in(experiment, place.sheet_id)
+    if place is None or sheet is None:
         return None, front_of(request, experiment)
-    place.sheet = responses.sheet_for(request, experiment_id, place.sheet_id)
+    place.sheet = sheet
     if isinstance(place, Span):
         responses.open_card(request, place.sheet, place.pk)
     return place, place.sheet

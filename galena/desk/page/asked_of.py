@@ -29,7 +29,7 @@ def runs(sheet: Sheet, of: Quantity, sent: Mapping[str, str]) -> list[RunReading
     wanted = sent.get("runs", "")
     if wanted == "every":
         kept = sheet.experiment.runs.kept().filter(unused="").of_kind(is_summary=False)
-        return having(sheet, of, list(kept.prefetch_related("condition_values__condition")))
+        return having(sheet, of, list(kept))
     shown = shown_runs(sheet, of)
     if wanted in ("", "shown"):
         return shown

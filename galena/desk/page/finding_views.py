@@ -254,11 +254,9 @@ def _residuals(finding: Finding, subject, fit) -> list[dict]:
 
 def _placed(request, experiment_id: int, finding_id: int) -> tuple[Finding | None, Sheet]:
     experiment = experiment_for(request, experiment_id)
-    finding = _finding(experiment_id, finding_id)
-    if finding is None or finding.sheet.experiment_id != experiment.pk:
-        return None, front_of(request, experiment)
-    sheet = responses.sheet_for(request, experiment_id, finding.sheet_id)
-    return finding, sheet
+    finding = _finding(experiment.pk, finding_id)
+    sheet = None if finding is None else responses.sheet_in(experiment, finding.sheet_id)
+    return (None, front_of(request, experiment)) if sheet is None else (finding, sheet)
 
 
 def _finding(experiment_id: int, finding_id: int) -> Finding | None:

@@ -12,6 +12,7 @@ from galena.desk.ledger.overlay import overlay
 from galena.desk.models import SIDES, Sheet
 from galena.desk.sheets.flows import LINES, SIZES, sheets_of
 from galena.experiments.access import experiment_for
+from galena.experiments.columns import looked_up_once
 from galena.experiments.models import Experiment
 from galena.shell import requested
 
@@ -30,9 +31,13 @@ def sheet_as_it_is(request: HttpRequest, experiment_id: int, sheet_id: int) -> S
 
     A wheel that is turned asks for it ten times a second: nothing is mended on the way.
     """
-    experiment = experiment_for(request, experiment_id)
+    return sheet_in(experiment_for(request, experiment_id), sheet_id)
+
+
+def sheet_in(experiment: Experiment, sheet_id: int) -> Sheet | None:
+    """Give a sheet of an experiment as a page shows it already; None where it is gone."""
     kept = experiment.sheets.filter(pk=sheet_id).select_related("x")
-    sheet = kept.prefetch_related("graphs__traces__quantity").first()
+    sheet = kept.prefetch_related("graphs__traces__quantity", "graphs__notes").first()
     if sheet is not None:
         sheet.experiment = experiment
     return sheet
@@ -162,7 +167,8 @@ def opened_at(request: HttpRequest, sheet: Sheet) -> int | None:
 def ledger_context(sheet: Sheet, trouble: str = "", opened: int | None = None) -> dict:
     """Give what the ledger shows, the card of one span open."""
     try:
-        ledger = cards.of_sheet(sheet)
+        with looked_up_once():
+            ledger = cards.of_sheet(sheet)
     except SeriesError as error:
         ledger, trouble = cards.Ledger(sheet, [], [], [], []), trouble or str(error)
     keys = [card.span.pk for card in ledger.spans]

@@ -5,6 +5,7 @@ from copy import copy
 from dataclasses import dataclass
 
 import numpy as np
+from django.db.models import QuerySet
 
 from galena.core import units
 from galena.core.dimensions import of_difference
@@ -47,8 +48,11 @@ class Drawn:
 
 def runs_of(sheet: Sheet) -> list[Run]:
     """Give the shown runs, but those not to be used."""
-    runs = sheet.experiment.runs.kept().filter(shown=True, unused="")
-    return list(runs.prefetch_related("condition_values__condition"))
+    return list(_shown(sheet).prefetch_related("condition_values__condition"))
+
+
+def _shown(sheet: Sheet) -> QuerySet[Run]:
+    return sheet.experiment.runs.kept().filter(shown=True, unused="")
 
 
 def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadings]:
@@ -56,7 +60,7 @@ def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadin
     quantity = quantity or sheet.quantity
     if quantity is None:
         return []
-    return having(sheet, quantity, runs_of(sheet))
+    return having(sheet, quantity, list(_shown(sheet)))
 
 
 def having(sheet: Sheet, quantity: Quantity, runs: list[Run]) -> list[RunReadings]:

@@ -5,6 +5,7 @@ only grows, and only its new chunks are read.
 """
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -163,15 +164,19 @@ def readings(run: Run, quantity: Quantity) -> Readings:
     return of_all[0] if of_all else NOTHING
 
 
-def of_series(wanted: list[Series]) -> list[Readings]:
-    """Give the readings of each series; quantity, stream and its run must be loaded with them."""
-    streams = {one.stream_id for one in wanted}
-    stamps = {
-        one.stream_id: one for one in Series.objects.filter(stream__in=streams, quantity=None)
-    }
+def of_series(wanted: list[Series], stamps: Iterable[Series] | None = None) -> list[Readings]:
+    """Give the readings of each series; quantity, stream and its run must be loaded with them.
+
+    stamps: the series of their time stamps, where they are at hand.
+    """
+    if stamps is None:
+        streams = {one.stream_id for one in wanted}
+        stamps = Series.objects.filter(stream__in=streams, quantity=None)
+    stamps_of = {one.stream_id: one for one in stamps}
     runs = {one.stream_id: one.stream.run for one in wanted}
-    arrays = _take([*wanted, *stamps.values()], runs)
-    return [_readings(one, arrays[one.pk], arrays[stamps[one.stream_id].pk]) for one in wanted]
+    needed = [stamps_of[stream] for stream in runs]
+    arrays = _take([*wanted, *needed], runs)
+    return [_readings(one, arrays[one.pk], arrays[stamps_of[one.stream_id].pk]) for one in wanted]
 
 
 def raw_of(wanted: list[Series]) -> dict[int, NDArray[np.float64]]:

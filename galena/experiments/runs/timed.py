@@ -32,15 +32,19 @@ class Timed(RunKind):
     def blocks(
         self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
     ) -> dict[int, list[Block]]:
-        stored = Series.objects.filter(stream__run__in=runs).exclude(quantity=None)
+        stored = Series.objects.filter(stream__run__in=runs)
         typed = beside(runs, wanted)
         if wanted is not None:
-            needed = Q(quantity__in=[quantity.pk for quantity in wanted])
+            needed = Q(quantity=None) | Q(quantity__in=[quantity.pk for quantity in wanted])
             # A typed column has the times of what was measured beside it.
             stored = stored.filter(needed | Q(stream__in=[stream for _, stream in typed]))
-        measured = list(stored.select_related("quantity", "stream__run").order_by("stream", "pk"))
+        series_of_runs = list(
+            stored.select_related("quantity", "stream__run").order_by("stream", "pk")
+        )
+        measured = [one for one in series_of_runs if one.quantity_id is not None]
+        stamps = [one for one in series_of_runs if one.quantity_id is None]
         by_stream: dict[int, list[tuple[Series, Readings]]] = {}
-        for series, readings in zip(measured, of_series(measured), strict=True):
+        for series, readings in zip(measured, of_series(measured, stamps), strict=True):
             by_stream.setdefault(series.stream_id, []).append((series, readings))
         blocks: dict[int, list[Block]] = {run.pk: [] for run in runs}
         by_key = {run.pk: run for run in runs}

@@ -5,20 +5,25 @@ import { all, front } from "../desk/sheets.js";
 const { dataset } = document.getElementById("shown-desk");
 const desk = document.getElementById("desk");
 let last = null;
+let asked = ""; // the sheet that is on its way
 
 function follow(shown) {
   last = shown;
   const sheet = front();
   if (!sheet) return;
   if (shown.sheet && sheet.id !== shown.sheet) {
-    htmx.ajax("GET", `${desk.dataset.sheets}?front=${shown.sheet}`, {
-      target: "#sheets",
-      swap: "outerHTML",
-    });
+    if (asked === shown.sheet) return;
+    asked = shown.sheet;
+    htmx
+      .ajax("GET", `${desk.dataset.sheets}?front=${shown.sheet}`, {
+        target: "#sheets",
+        swap: "outerHTML",
+      })
+      .finally(() => (asked = ""));
     return;
   }
   sheet.view.follow(shown.limits);
-  if (shown.x !== null && sheet.cursor?.x !== shown.x) sheet.point(shown.x, 0, true);
+  if (shown.x !== null && sheet.cursor?.x !== shown.x) sheet.point(shown.x, 0, shown.free);
 }
 
 listen(dataset.events, {

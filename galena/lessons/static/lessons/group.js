@@ -1,9 +1,10 @@
 // The group's page: what is live from the teacher, drawn as it comes, and what else is new.
 // Owns what is known of the teacher's run. Computes nothing that anyone writes down.
-import { listen, unpack } from "../shell/js/live.js";
+import { listen } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
 import { grouped } from "../shell/js/numbers.js";
-import { begin, lastTime, paintRun, signature, take, unpackRows } from "../recording/traces.js";
+import { askForMissed, askForTheLast, receive } from "../recording/following.js";
+import { begin, lastTime, paintRun, signature } from "../recording/traces.js";
 
 const page = document.getElementById("group-page");
 const card = document.getElementById("live-card");
@@ -46,48 +47,17 @@ async function follow() {
   card.hidden = false;
   run = begin({ ...status, id: status.recording }, -(status.before ?? 0), status.duration);
   run.ended = false;
-  run.streams.forEach((_, place) => ask(place));
+  askForMissed(run);
 }
 
 async function end() {
   run.ended = true;
-  await Promise.all(run.streams.map((_, place) => ask(place)));
-}
-
-// Ask for the readings from where this page stands; an asking that is under way is not doubled.
-function ask(place) {
-  const stream = run.streams[place];
-  stream.asking ??= fetchMissed(run, stream, place).finally(() => (stream.asking = null));
-  return stream.asking;
-}
-
-async function fetchMissed(current, stream, place) {
-  const asked = `${stream.missed}?from=${stream.t.length}&stream=${place}`;
-  const answer = await fetch(asked).catch(() => null);
-  if (!answer?.ok || current !== run) return;
-  if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
-  const { t, columns } = await unpackRows(answer);
-  take(stream, t, columns);
+  await askForTheLast(run);
 }
 
 const events = listen(page.dataset.events, {
-  "run-readings": (batch) => {
-    if (run?.id !== batch.run) return;
-    const stream = run.streams[batch.stream];
-    const { t, columns } = unpack(batch);
-    const already = stream.t.length - batch.first;
-    if (already < 0) {
-      ask(batch.stream);
-      return;
-    }
-    if (already >= t.length || stream.asking) return;
-    take(
-      stream,
-      t.subarray(already),
-      columns.map((column) => column.subarray(already)),
-    );
-  },
-  "gap": () => run?.streams.forEach((_, place) => ask(place)),
+  "run-readings": (batch) => receive(run, batch),
+  "gap": () => run && askForMissed(run),
   "run": () => {
     follow();
     soon();

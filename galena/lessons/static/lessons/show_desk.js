@@ -11,6 +11,7 @@ function now() {
   return {
     sheet: String(sheet.id),
     x: sheet.cursor ? String(sheet.cursor.x) : "",
+    ...(sheet.cursor?.free && { free: "yes" }),
     limits: JSON.stringify(sheet.view.own()),
   };
 }

@@ -1,10 +1,10 @@
 // Record: the large numbers, the clock and the trace of the run as it forms; Space starts and stops.
-// Owns what of a run is known on this page. Listens to the live events and to keys. A watcher that
-// missed readings asks for them by index, so a late or slow page shows the whole run.
-import { listen, unpack } from "../shell/js/live.js";
+// Owns what of a run is known on this page. Listens to the live events and to keys.
+import { listen } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
 import { clock as clockText, grouped } from "../shell/js/numbers.js";
-import { begin, lastTime, paintRun, signature, take, unpackRows } from "./traces.js";
+import { askForMissed, askForTheLast, receive } from "./following.js";
+import { begin, lastTime, paintRun, signature } from "./traces.js";
 import { replay } from "./replay.js";
 import { keep } from "./derived_traces.js";
 import { beginAnew, isOvertaken, readStatus } from "./standing.js";
@@ -23,23 +23,7 @@ function follow(status) {
   document.body.dispatchEvent(new Event("run-list-changed"));
   document.getElementById("planned").textContent =
     run.duration === null ? "until stopped" : `of ${clockText(run.duration, run.until)}`;
-  run.streams.forEach((_, place) => ask(place));
-}
-
-// Ask for the readings from where this page stands; an asking that is under way is not doubled.
-function ask(place) {
-  const stream = run.streams[place];
-  stream.asking ??= fetchMissed(run, stream, place).finally(() => (stream.asking = null));
-  return stream.asking;
-}
-
-async function fetchMissed(current, stream, place) {
-  const asked = `${stream.missed}?from=${stream.t.length}&stream=${place}`;
-  const answer = await fetch(asked).catch(() => null);
-  if (!answer?.ok || current !== run) return;
-  if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
-  const { t, columns } = await unpackRows(answer);
-  take(stream, t, columns);
+  askForMissed(run);
 }
 
 const events = listen(main.dataset.events, {
@@ -64,23 +48,8 @@ const events = listen(main.dataset.events, {
     const notice = document.getElementById("trouble");
     if (notice) notice.textContent = trouble;
   },
-  "run-readings": (batch) => {
-    if (run?.id !== batch.run) return;
-    const stream = run.streams[batch.stream];
-    const { t, columns } = unpack(batch);
-    const already = stream.t.length - batch.first; // readings of this batch that are here already
-    if (already < 0) {
-      ask(batch.stream);
-      return;
-    }
-    if (already >= t.length || stream.asking) return;
-    take(
-      stream,
-      t.subarray(already),
-      columns.map((column) => column.subarray(already)),
-    );
-  },
-  "gap": () => run?.streams.forEach((_, place) => ask(place)),
+  "run-readings": (batch) => receive(run, batch),
+  "gap": () => run && askForMissed(run),
   "hello": () => {
     say("");
     beginAnew();
@@ -134,8 +103,7 @@ async function end() {
   const ended = run;
   const before = wishes;
   ended.ended = true;
-  await Promise.all(ended.streams.map((stream) => stream.asking)); // begun before the end
-  if (ended === run) await Promise.all(ended.streams.map((_, place) => ask(place)));
+  await askForTheLast(ended);
   document.body.dispatchEvent(new Event("run-list-changed"));
   if (phase !== "recording" && wishes === before) await replay.open(ended.number, { atEnd: true });
 }

@@ -1,0 +1,47 @@
+// Keeps what a page has of a run whole while it grows: batches as they come, and what was missed
+// asked for by index, so a late or slow page shows the whole run.
+import { unpack } from "../shell/js/live.js";
+import { take, unpackRows } from "./traces.js";
+
+// Ask for the readings from where this page stands; an asking that is under way is not doubled.
+function ask(run, place) {
+  const stream = run.streams[place];
+  stream.asking ??= fetchMissed(stream, place).finally(() => (stream.asking = null));
+  return stream.asking;
+}
+
+async function fetchMissed(stream, place) {
+  const asked = `${stream.missed}?from=${stream.t.length}&stream=${place}`;
+  const answer = await fetch(asked).catch(() => null);
+  if (!answer?.ok) return;
+  if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
+  const { t, columns } = await unpackRows(answer);
+  take(stream, t, columns);
+}
+
+export function askForMissed(run) {
+  return Promise.all(run.streams.map((_, place) => ask(run, place)));
+}
+
+// Ask for the last readings of a run that has ended: after what was under way before the end.
+export async function askForTheLast(run) {
+  await Promise.all(run.streams.map((stream) => stream.asking));
+  await askForMissed(run);
+}
+
+export function receive(run, batch) {
+  if (run?.id !== batch.run) return;
+  const stream = run.streams[batch.stream];
+  const { t, columns } = unpack(batch);
+  const already = stream.t.length - batch.first; // readings of this batch that are here already
+  if (already < 0) {
+    ask(run, batch.stream);
+    return;
+  }
+  if (already >= t.length || stream.asking) return;
+  take(
+    stream,
+    t.subarray(already),
+    columns.map((column) => column.subarray(already)),
+  );
+}
