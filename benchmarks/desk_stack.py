@@ -37,7 +37,7 @@ def build(person):
     from galena.bench.flows import channels_of, register
     from galena.core.plans import SteadyPlan
     from galena.experiments import flows as experiment_flows
-    from galena.instruments.protocol import ChannelFacts, Identity
+    from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
     from galena.recording import flows
     from galena.recording.acquisition.taking import Batch
     from tests import making

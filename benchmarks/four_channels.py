@@ -8,7 +8,7 @@ import sys
 
 import numpy as np
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Handle, Rig, Sensor, StandIn
 from galena.instruments.rigs.server import RigServer
 

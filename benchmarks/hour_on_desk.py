@@ -28,7 +28,7 @@ def build():
     from galena.classroom.models import Person
     from galena.core.plans import SteadyPlan
     from galena.experiments import flows as experiment_flows
-    from galena.instruments.protocol import ChannelFacts, Identity
+    from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
     from galena.recording import flows
     from galena.recording.acquisition.taking import Batch
 

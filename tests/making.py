@@ -5,7 +5,7 @@ import numpy as np
 from galena.bench.channel_display import display
 from galena.bench.flows import channels_of, register
 from galena.core.plans import SteadyPlan
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.recording import flows
 from galena.recording.acquisition.taking import Batch
 

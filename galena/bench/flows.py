@@ -10,7 +10,7 @@ from galena.bench.models import Channel, Instrument, Zero
 from galena.core.numbers import decimals_of
 from galena.experiments.flows import touch
 from galena.experiments.models import Experiment, into_unit
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 
 
 def register(identity: Identity, channels: tuple[ChannelFacts, ...]) -> list[Channel]:

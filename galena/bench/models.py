@@ -4,6 +4,7 @@ from django.db import models
 from galena.core.calibration import Calibration as Curve
 from galena.core.calibration import Standard
 from galena.core.formats.calibration_file import CalibrationRecord, from_data
+from galena.instruments.protocols.plain_board import BoardFacts, ColumnFacts
 
 
 class Instrument(models.Model):
@@ -27,6 +28,27 @@ class Instrument(models.Model):
     def label(self) -> str:
         """What people call it."""
         return self.nickname or self.model
+
+
+class PrintingBoard(models.Model):
+    """What people have said of a board that just prints numbers, kept with the port's own key.
+
+    `columns` are the fields of instruments.protocols.plain_board.ColumnFacts, one a column;
+    `clock` is the place of the column that is the board's clock, in units of `clock_unit`.
+    """
+
+    port = models.CharField(max_length=60, unique=True)
+    columns = models.JSONField(default=list)
+    clock = models.PositiveSmallIntegerField(null=True)
+    clock_unit = models.CharField(max_length=5, default="ms")
+
+    def __str__(self) -> str:
+        return f"board at {self.port}"
+
+    @property
+    def facts(self) -> BoardFacts:
+        described = tuple(ColumnFacts(**one) for one in self.columns)
+        return BoardFacts(described, self.clock, self.clock_unit)
 
 
 class Channel(models.Model):

@@ -1,6 +1,7 @@
 from django.urls import path
 
 from galena.bench import views
+from galena.bench.boards import views as board_views
 from galena.bench.calibration import views as calibration_views
 from galena.bench.live import microphone_views
 from galena.bench.rigs import views as rig_views
@@ -16,6 +17,7 @@ urlpatterns = [
     path(
         "bench/instruments/<key:instrument_id>/name", views.name_instrument, name="name-instrument"
     ),
+    path("bench/instruments/<key:instrument_id>/columns", board_views.columns, name="columns"),
     path("bench/match", views.match, name="match"),
     path("bench/zero-all", views.zero_all, name="zero-all"),
     path("bench/undo-zeros", views.undo_zeros, name="undo-zeros"),

@@ -108,6 +108,19 @@ class SerialTransport:
         except (OSError, ValueError) as error:
             raise LinkLost(f"{device} cannot be opened: {error}") from error
 
+    @property
+    def speed(self) -> int:
+        """Its speed in baud."""
+        return int(self._port.baudrate)
+
+    @speed.setter
+    def speed(self, baud: int) -> None:
+        try:
+            self._port.baudrate = baud
+            self._port.reset_input_buffer()
+        except (OSError, ValueError) as error:
+            raise LinkLost("the cable was pulled out") from error
+
     def read(self, timeout: float) -> bytes:
         try:
             self._port.timeout = timeout

@@ -23,13 +23,15 @@ DRIFT_AFTER_US = 4e6  # trips must span this for a drift to be told from their s
 class RoundTrip:
     """This computer's clock before and after, and the device's in between, all in µs.
 
-    `pace` is how fast the device's clock is meant to run; 1 for all but stand-ins.
+    `pace` is how fast the device's clock is meant to run; 1 for all but stand-ins. `u_us` is the
+    standard uncertainty of the device's time that the device itself states.
     """
 
     before_us: float
     after_us: float
     device_us: float
     pace: float = 1.0
+    u_us: float = 0.0
 
     @property
     def host_us(self) -> float:
@@ -97,7 +99,7 @@ class DeviceClock:
 
         def u(trip: RoundTrip) -> float:
             aged = USUAL_DRIFT * (now - trip.host_us)
-            return math.hypot(trip.delay_us / 2 / math.sqrt(3), aged)
+            return math.hypot(trip.delay_us / 2 / math.sqrt(3), aged, trip.u_us)
 
         best = min(self._trips, key=u)
         return ClockEstimate(best.host_us, best.device_us, best.pace, u(best), best.pace)
@@ -112,7 +114,7 @@ class DeviceClock:
         if not self._trips:
             return ClockEstimate(0.0, 0.0)
         best = min(self._trips, key=lambda trip: trip.delay_us)
-        u = best.delay_us / 2 / math.sqrt(3)
+        u = math.hypot(best.delay_us / 2 / math.sqrt(3), best.u_us)
         near = [trip for trip in self._trips if trip.delay_us <= 2 * best.delay_us]
         host = np.array([trip.host_us for trip in near])
         if host[-1] - host[0] < DRIFT_AFTER_US or len(near) < 6:

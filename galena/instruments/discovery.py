@@ -25,6 +25,17 @@ def stand_in(where: str) -> Place:
     return Place(address.parse(where), "stand-in", True)
 
 
+def key_of(where: Address) -> str:
+    """Name a place as it is known again: a serial port by the serial number of what is plugged in,
+    or, where it has none, by the way of its cable."""
+    if where.kind != "serial":
+        return where.label
+    port = next((one for one in list_ports.comports() if one.device == where.place), None)
+    known = [] if port is None else [port.serial_number, port.location]
+    named = next((one for one in known if one), where.place)
+    return named.replace(",", " ").replace("|", "/")[:60]
+
+
 def find(stand_ins: Iterable[str]) -> list[Place]:
     """List the stand-ins given and all serial ports of this computer."""
     simulated = [stand_in(text) for text in stand_ins]

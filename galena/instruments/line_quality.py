@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import deque
 from dataclasses import astuple
 
-from galena.instruments.protocol import LineCounts
+from galena.instruments.protocols.line_v1 import LineCounts
 
 OVER = 5.0  # seconds
 _EVERY = 0.5

@@ -18,7 +18,7 @@ from galena.instruments.clock import DeviceClock, RoundTrip
 from galena.instruments.errors import InstrumentError, LinkLost, NoAnswer, RequestRefused
 from galena.instruments.line_quality import LineQuality
 from galena.instruments.link_state import Health, LinkState, StreamStart
-from galena.instruments.protocol import (
+from galena.instruments.protocols.line_v1 import (
     Block,
     ChannelFacts,
     Identity,
@@ -27,6 +27,7 @@ from galena.instruments.protocol import (
     parse_channels,
     refuse_unprintable,
 )
+from galena.instruments.protocols.plain_board import PlainBoard
 
 READ_EVERY = 0.02
 ANSWER_WITHIN = 2.0
@@ -101,6 +102,16 @@ class Link:
     def max_rate(self) -> float:
         """The highest rate that all channels can give."""
         return min((channel.max_rate for channel in self.channels), default=0.0)
+
+    @property
+    def board(self) -> PlainBoard | None:
+        """The board that just prints numbers, where it is one."""
+        return self._transport if isinstance(self._transport, PlainBoard) else None
+
+    @property
+    def own_rate(self) -> float:
+        """The readings a second that it gives where it cannot be told a rate; else 0."""
+        return max((channel.own_rate for channel in self.channels), default=0.0)
 
     @property
     def is_recording(self) -> bool:
@@ -244,15 +255,22 @@ class Link:
         """Start a stream at a rate, or at that for watching; the device's clock is asked first."""
         self._compare_clocks(*_ROUNDS_AT_START)
         clock = self.clock.estimate()
-        if rate is None:
-            rate = max(_LEAST_RATE, min(WATCH_RATE, self.max_rate) / clock.pace)
-        self._ask(f"RATE {rate:.9g}")
+        if self.own_rate:
+            rate = self.own_rate
+        else:
+            if rate is None:
+                rate = max(_LEAST_RATE, min(WATCH_RATE, self.max_rate) / clock.pace)
+            self._ask(f"RATE {rate:.9g}")
         self._reader.expect(len(self.channels))
         self.stream = StreamStart(self.stream.number + 1, rate, clock)
         self._ask("STREAM ON")
         self._heard = time.monotonic()
         self._quality.begin(self._heard)
-        self._say("well", rate_in_words(rate))
+        self._say("well", self._pace_in_words())
+
+    def _pace_in_words(self) -> str:
+        words = rate_in_words(self.stream.rate)
+        return f"{words}, at its own pace" if self.own_rate else words
 
     def _compare_clocks(self, least: int, most: int) -> None:
         """Ask the device's clock several times; a short round trip tells it best."""
@@ -263,9 +281,9 @@ class Link:
             answer = self._ask("CLOCK?")
             after = time.monotonic_ns()
             try:
-                device, _, pace = answer.partition(",")
-                trip = RoundTrip(before / 1000, after / 1000, float(device), float(pace or 1))
-                if not (abs(trip.device_us) < 2**53 and 0 < trip.pace < 1e6):
+                trip = RoundTrip(before / 1000, after / 1000, *map(float, answer.split(",")[:3]))
+                stated = 0 < trip.pace < 1e6 and 0 <= trip.u_us < 1e9
+                if not (abs(trip.device_us) < 2**53 and stated):
                     raise ValueError(answer)
             except ValueError as error:
                 raise RequestRefused(f"it answered “{answer[:40]}” when asked its clock") from error
@@ -321,7 +339,7 @@ class Link:
         elif (fault := self._quality.fault(now)) is not None:
             self._say("poor", *fault)
         elif self.state.health != "well":
-            self._say("well", rate_in_words(self.stream.rate))
+            self._say("well", self._pace_in_words())
 
     def _say(self, health: Health, reason: str, advice: str = "") -> None:
         state = LinkState(health, reason, advice)

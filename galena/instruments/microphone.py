@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.signal import lfilter
 
 from galena.instruments.errors import LinkLost
-from galena.instruments.protocol import ChannelFacts, Identity, encode
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity, encode
 
 Floats = NDArray[np.float64]
 

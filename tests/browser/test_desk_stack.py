@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from galena.desk.models import Note
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
-from galena.instruments.protocol import ChannelFacts
+from galena.instruments.protocols.line_v1 import ChannelFacts
 from galena.shell.marks import mark_of
 from tests import making
 from tests.browser.at_desk import (

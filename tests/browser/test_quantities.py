@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 from galena.experiments import flows as experiment_flows
 from galena.experiments import quantity_flows as quantities
 from galena.experiments.models import Condition, Experiment, Run
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from tests import making
 from tests.browser.at_desk import until_shown
 from tests.browser.at_record import begin, fill

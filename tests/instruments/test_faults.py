@@ -7,7 +7,7 @@ from galena.instruments import address
 from galena.instruments.errors import LinkLost, RequestRefused
 from galena.instruments.line_quality import LineQuality
 from galena.instruments.link import Link
-from galena.instruments.protocol import LineCounts
+from galena.instruments.protocols.line_v1 import LineCounts
 from galena.instruments.rigs.faults import FAULTS
 from galena.instruments.rigs.process import RigProcess
 from galena.instruments.rigs.room import RigControl, RigRoom

@@ -12,7 +12,7 @@ import pytest
 from galena.instruments import address, discovery
 from galena.instruments.errors import AddressError, LinkLost, RequestRefused
 from galena.instruments.link import Link
-from galena.instruments.protocol import encode
+from galena.instruments.protocols.line_v1 import encode
 from galena.instruments.rigs.process import RigProcess
 from tests.waiting import until
 

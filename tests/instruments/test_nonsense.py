@@ -11,7 +11,7 @@ from galena.instruments import link as links
 from galena.instruments.address import Address
 from galena.instruments.errors import InstrumentError
 from galena.instruments.link import Link
-from galena.instruments.protocol import (
+from galena.instruments.protocols.line_v1 import (
     Identity,
     LineReader,
     encode,

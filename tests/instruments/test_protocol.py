@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galena.instruments.errors import InstrumentError
-from galena.instruments.protocol import (
+from galena.instruments.protocols.line_v1 import (
     LONGEST_LINE,
     Block,
     Identity,

@@ -17,7 +17,7 @@ from galena.experiments.data.readings import readings
 from galena.experiments.models import Run
 from galena.instruments.clock import ClockEstimate
 from galena.instruments.link_state import LinkState, StreamStart
-from galena.instruments.protocol import Block, LineCounts
+from galena.instruments.protocols.line_v1 import Block, LineCounts
 from galena.recording.acquisition.arming import ArmedTaking
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish

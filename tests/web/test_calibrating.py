@@ -15,7 +15,7 @@ from galena.desk.findings import flows as finding_flows
 from galena.desk.models import Finding
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.data.readings import readings
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.recording.runs import recalibrating
 from tests import making
 from tests.waiting import until

@@ -17,7 +17,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces.drawn import shown_runs
 from galena.experiments.flows import remove
 from galena.experiments.models import SeriesChunk
-from galena.instruments.protocol import ChannelFacts
+from galena.instruments.protocols.line_v1 import ChannelFacts
 from tests import making
 from tests.addresses import address
 

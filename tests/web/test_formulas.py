@@ -16,7 +16,7 @@ from galena.experiments import quantity_flows as quantities
 from galena.experiments.flows import ExperimentError
 from galena.experiments.formulas.symbols import formulas_of
 from galena.experiments.models import Condition, Experiment, Quantity
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from tests import making
 
 AIR = ChannelFacts("p", "air pressure", "p", "hPa", 900.0, 1100.0, 0.1, 100.0)

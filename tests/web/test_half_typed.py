@@ -10,7 +10,7 @@ from galena.desk.annotations import flows
 from galena.desk.findings import flows as finding_flows
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments.models import Given
-from galena.instruments.protocol import ChannelFacts
+from galena.instruments.protocols.line_v1 import ChannelFacts
 from tests import making
 
 

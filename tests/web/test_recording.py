@@ -17,7 +17,7 @@ from galena.experiments.models import Run, Series, SeriesChunk
 from galena.instruments.clock import ClockEstimate
 from galena.instruments.errors import NoAnswer
 from galena.instruments.link_state import LinkState, StreamStart
-from galena.instruments.protocol import Block, LineCounts
+from galena.instruments.protocols.line_v1 import Block, LineCounts
 from galena.recording import flows
 from galena.recording.acquisition.taking import SteadyTaking
 from galena.recording.engine.recorder import RECORDER

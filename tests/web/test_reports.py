@@ -15,7 +15,7 @@ from galena.desk.ledger import cards
 from galena.desk.sheets import flows as sheet_flows
 from galena.exchange import package
 from galena.exchange.duplicating import duplicate
-from galena.instruments.protocol import ChannelFacts
+from galena.instruments.protocols.line_v1 import ChannelFacts
 from galena.reports import flows, printing
 from galena.reports.models import Opening, Report
 from galena.reports.openings import OPENINGS

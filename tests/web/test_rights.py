@@ -29,7 +29,15 @@ OF_ANYBODY = {
 }  # each sees what is their own there
 OF_ARRIVALS = {"arrival", "arrival-piece", "leave-arrival", "take-in-table", "take-experiment"}
 OF_TEACHERS = {"new-experiment", "lessons", "new-lesson"}
-TEACHES_ONLY = {"duplicate", "archive", "plug", "look-again", "connect", "name-instrument"}
+TEACHES_ONLY = {
+    "duplicate",
+    "archive",
+    "plug",
+    "look-again",
+    "connect",
+    "name-instrument",
+    "columns",
+}
 OF_CLASS = {
     "lesson", "class-now", "class-events", "task", "end-lesson", "remove-lesson", "who-is-in",
     "door", "set-door", "rename-group", "remove-group", "exchange-copies", "give-run",
@@ -89,7 +97,7 @@ def expected(name, method, owner):
         return {owner} - (GROUPS if name == "take-experiment" else set())
     if method == "POST":
         return {owner, "staff"} - (GROUPS if name in TEACHES_ONLY else set())
-    return {owner, "staff", "teacher"}
+    return {owner, "staff", "teacher"} - (GROUPS if name == "columns" else set())
 
 
 def is_let_in(response):

@@ -6,7 +6,7 @@ from django.urls import reverse
 
 from galena.bench.flows import zero
 from galena.experiments.runs import judging
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs import RIGS
 from tests import making
 

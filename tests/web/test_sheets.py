@@ -17,7 +17,7 @@ from galena.desk.sheets import x_places
 from galena.desk.traces import readout
 from galena.desk.traces.drawn import shown_runs
 from galena.experiments.models import Run
-from galena.instruments.protocol import ChannelFacts
+from galena.instruments.protocols.line_v1 import ChannelFacts
 from galena.shell.marks import QUANTITY_DASHES, dash_text
 from tests import making
 from tests.addresses import address

@@ -7,7 +7,7 @@ import numpy as np
 from galena.bench.channel_display.display import Shown
 from galena.bench.live.feed import Feed
 from galena.instruments.link_state import StreamStart
-from galena.instruments.protocol import Block
+from galena.instruments.protocols.line_v1 import Block
 
 MOST_A_BATCH = 40  # rows for the strips' traces: beyond, only the least and the greatest are drawn
 

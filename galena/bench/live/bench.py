@@ -10,10 +10,12 @@ import logging
 import operator
 import threading
 from collections.abc import Callable, Iterable
+from functools import partial
 
 from django.db import DatabaseError, close_old_connections, connections
 
 from galena.bench import flows
+from galena.bench.boards import flows as board_flows
 from galena.bench.channel_display import display
 from galena.bench.channel_display.display import Shown
 from galena.bench.live import strips
@@ -30,7 +32,8 @@ from galena.instruments.address import Address
 from galena.instruments.errors import InstrumentError
 from galena.instruments.link import ANSWER_WITHIN, Connect, Link
 from galena.instruments.link_state import StreamStart
-from galena.instruments.protocol import Block
+from galena.instruments.protocols.line_v1 import Block
+from galena.instruments.protocols.recognising import Recogniser
 from galena.instruments.rigs.room import RigRoom
 
 PUBLISH_EVERY = 0.032  # traces are drawn thirty times a second
@@ -54,6 +57,7 @@ class Bench:
         self.after_publishing: list[Callable[[], None]] = []
         self.uses: Uses = list  # set by what records
         self.loans = Loans()
+        self._recogniser = Recogniser(board_flows.facts_of, discovery.key_of)
         self._setups: dict[int, dict[int, Shown]] = {}
         self._owners: dict[int, Person] = {}  # of the experiments in `_setups`
         self._stand_ins: list[str] = []
@@ -106,11 +110,17 @@ class Bench:
         with self._lock:
             if address in self.feeds:
                 return
+            how = how or partial(self._recogniser.open, address)
             link = Link(address, self._take, self._on_state, how, self.patience)
             self._keys += 1
-            self.feeds[address] = Feed(self._keys, link)
+            self.feeds[address] = Feed(self._keys, link, str(address) in self._stand_ins)
             self.feeds[address].group = group
         link.start()
+
+    def reconnect(self, address: Address) -> None:
+        """Read the instrument at an address anew, as after its columns were named."""
+        self.disconnect(address)
+        self.connect(address)
 
     def disconnect(self, address: Address) -> None:
         """Let go of the instrument at an address."""

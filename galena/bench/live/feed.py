@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from galena.bench.models import Channel
 from galena.instruments.link import Link
 from galena.instruments.link_state import StreamStart
-from galena.instruments.protocol import Block
+from galena.instruments.protocols.line_v1 import Block
 
 NOISE_OVER = 2.0  # seconds
 STUCK_AFTER = 5.0  # seconds
@@ -64,10 +64,9 @@ class Averaging:
 class Feed:
     """The latest readings of one link, and the channels that they belong to."""
 
-    def __init__(self, key: int, link: Link) -> None:
-        self.key, self.link = key, link
+    def __init__(self, key: int, link: Link, simulated: bool = False) -> None:
+        self.key, self.link, self.simulated = key, link, simulated
         self.channels: list[Channel] = []
-        self.simulated = link.address.kind == "tcp"
         self.claimed = False  # whether it is known to be the only one of its serial
         self.group: int | None = None  # the group whose own device it is on
         self.twin = ""  # the other instrument that claims the same serial

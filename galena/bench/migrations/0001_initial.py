@@ -12,6 +12,21 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
+            name="PrintingBoard",
+            fields=[
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("port", models.CharField(max_length=60, unique=True)),
+                ("columns", models.JSONField(default=list)),
+                ("clock", models.PositiveSmallIntegerField(null=True)),
+                ("clock_unit", models.CharField(default="ms", max_length=5)),
+            ],
+        ),
+        migrations.CreateModel(
             name="Calibration",
             fields=[
                 (

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.core.numbers import decimals_of
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 
 Floats = NDArray[np.float64]
 

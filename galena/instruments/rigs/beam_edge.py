@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Handle, Rig, Sensor, StandIn
 
 FULL = 870.0  # light of the whole beam, lx

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Rig, Sensor, StandIn, choice, press
 
 HOT = 82.0  # °C, as poured

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Handle, Rig, Sensor, StandIn
 
 PLACES = ("upper left", "upper right", "lower left", "lower right")

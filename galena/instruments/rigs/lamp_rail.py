@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Floats, Handle, Rig, Sensor, StandIn, choice
 
 INTENSITY = 60.0  # luminous intensity of the lamp at full power, cd

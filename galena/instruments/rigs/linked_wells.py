@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Floats, Rig, Sensor, StandIn, choice, press
 
 AREAS = (0.50, 0.20)  # cross-sections of the wells, m²

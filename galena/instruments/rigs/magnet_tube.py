@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Floats, Handle, Rig, Sensor, StandIn, choice, press
 
 MU_0 = 1.256637e-6  # magnetic constant, N/A²

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Rig, Sensor, StandIn, choice
 
 POTS = (4.003, 7.001, 9.996)  # true pH in the pots marked 4, 7 and 10

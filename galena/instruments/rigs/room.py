@@ -12,7 +12,7 @@ from typing import Any
 
 from galena.instruments import address
 from galena.instruments.errors import LinkLost, RequestRefused
-from galena.instruments.protocol import refuse_unprintable
+from galena.instruments.protocols.line_v1 import refuse_unprintable
 from galena.instruments.rigs import RIGS
 from galena.instruments.rigs.process import RigProcess
 

@@ -12,7 +12,7 @@ from functools import partial
 
 import numpy as np
 
-from galena.instruments.protocol import encode
+from galena.instruments.protocols.line_v1 import encode
 from galena.instruments.rigs.base import Rig, StandIn
 from galena.instruments.rigs.faults import FAULTS, Fault, HangUp
 

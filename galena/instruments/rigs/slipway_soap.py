@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Handle, Rig, Sensor, StandIn
 
 WATER = 62.0  # conductivity of the water, µS/cm

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Floats, Handle, Rig, Sensor, StandIn
 
 AREA = 20_000.0  # cross-section of the tank, mm²: 20 mL raise the level by 1 mm

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Floats, Handle, Rig, Sensor, StandIn, press
 
 SPEED = 331.3 + 0.606 * 19.0  # of sound at 19 °C, m/s

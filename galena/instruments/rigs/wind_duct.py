@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from galena.instruments.protocol import ChannelFacts, Identity
+from galena.instruments.protocols.line_v1 import ChannelFacts, Identity
 from galena.instruments.rigs.base import Rig, Sensor, StandIn, choice
 
 STEPS = (0.0, 3.1, 6.0, 9.2, 12.1, 15.0)  # air speed at each step of the fan, m/s

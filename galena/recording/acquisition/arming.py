@@ -11,7 +11,7 @@ from galena.core.calibration import Correction
 from galena.core.trigger import Crossing, CrossingFinder
 from galena.instruments.link import Link
 from galena.instruments.link_state import StreamStart
-from galena.instruments.protocol import Block
+from galena.instruments.protocols.line_v1 import Block
 from galena.recording.acquisition.taking import Batch, Taking
 
 Piece = tuple[NDArray[np.int64], Batch]  # sequence numbers, and what came with them

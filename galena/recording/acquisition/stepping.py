@@ -14,7 +14,7 @@ from galena.core.calibration import Correction
 from galena.core.errors import TooFewReadings
 from galena.instruments.link import Link
 from galena.instruments.link_state import StreamStart
-from galena.instruments.protocol import Block
+from galena.instruments.protocols.line_v1 import Block
 from galena.recording.acquisition.taking import Batch
 
 MOST_A_SECOND = 1000.0

@@ -4,6 +4,7 @@ No database here: readings wait in memory until the writer takes them for the di
 takes them for the browsers, each at its own pace.
 """
 
+import math
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,10 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.core.calibration import Correction
+from galena.core.plans import MOST_READINGS
 from galena.instruments.clock import ClockEstimate
 from galena.instruments.link import Link
 from galena.instruments.link_state import StreamStart
-from galena.instruments.protocol import Block
+from galena.instruments.protocols.line_v1 import Block
 
 
 @dataclass(frozen=True)
@@ -178,6 +180,57 @@ class SteadyTaking(Taking):
             self._carry_clock_on(stream)
             since = (int(block.stamps[0]) + self._shift_us - self.origin_us) / 1e6
             self._skipped = max(0, round(since * self.rate)) - int(block.sequence[0])
+        self._stream = stream.number
+
+
+class OwnPaceTaking(Taking):
+    """What comes within so many seconds from an instrument that cannot be told a rate.
+
+    duration: in s, from its first reading on; without one it goes on until it is stopped. `rate`
+    is the one at which it has given readings so far.
+    """
+
+    _skipped = 0
+
+    def __init__(
+        self, link: Link, columns: list[int], corrections: list[Correction], rate: float,
+        duration: float | None,
+    ) -> None:  # fmt: skip
+        planned = MOST_READINGS if duration is None else math.ceil(rate * duration)
+        super().__init__(link, columns, corrections, planned, rate)
+        self.duration = math.inf if duration is None else duration
+
+    def __call__(self, link: Link, block: Block, stream: StreamStart) -> None:
+        """Take a block, in the link's thread."""
+        if self.complete:
+            return
+        if stream.number != self._stream:
+            self._begin(block, stream)
+            self._garbled_seen = link.counts.garbled
+        stamps = block.stamps + self._shift_us
+        since = (stamps - (self.origin_us or 0)) / 1e6
+        keep = (since < self.duration) & (
+            self.count + np.arange(1, len(block) + 1) <= MOST_READINGS
+        )
+        if keep.any():
+            last = int(np.flatnonzero(keep)[-1])
+            with self._lock:
+                values = block.values[keep][:, self.columns]
+                self._queue(Batch(self.count, stamps[keep], values))
+            self.lost = int(block.sequence[last]) + self._skipped + 1 - self.count
+        self._count_garbled(link)
+        # What would come next lies beyond the end: it is not waited for.
+        self.complete = bool(since[-1] + 0.75 / self.rate >= self.duration or not keep[-1])
+
+    def _begin(self, block: Block, stream: StreamStart) -> None:
+        if self.start is None:
+            self.start, self.origin_us = stream, int(block.stamps[0])
+            self._skipped = -int(block.sequence[0])
+        else:
+            self._carry_clock_on(stream)
+            since = (int(block.stamps[0]) + self._shift_us - (self.origin_us or 0)) / 1e6
+            place = max(self.count + self.lost, round(since * self.rate))
+            self._skipped = place - int(block.sequence[0])
         self._stream = stream.number
 
 

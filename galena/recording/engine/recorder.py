@@ -7,6 +7,7 @@ committed by the writer's thread, and published from the event loop with the ben
 import logging
 import math
 import time
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -23,7 +24,7 @@ from galena.instruments.errors import InstrumentError
 from galena.recording import flows
 from galena.recording.acquisition.arming import ArmedTaking
 from galena.recording.acquisition.releasing import release
-from galena.recording.acquisition.taking import SteadyTaking
+from galena.recording.acquisition.taking import OwnPaceTaking, SteadyTaking, Taking
 from galena.recording.engine import sources
 from galena.recording.engine.ending import end_stepping
 from galena.recording.engine.publishing import Publisher
@@ -103,11 +104,9 @@ class Recorder:
         is kept.
         """
         chosen = sources.find(self.bench, wish, plan)
+        plan = sources.paced(plan, chosen)
         with self.recordings.claiming(claim_of(wish, chosen)):
-            takings = [
-                SteadyTaking(one.link, one.columns, one.corrections, plan.readings, plan.rate)
-                for one in chosen
-            ]
+            takings = [_steady_taking(one, plan) for one in chosen]
             shown = [one.shown for one in chosen]
             run, stored = flows.begin_run(
                 wish.experiment, plan, shown, wish.conditions, wish.note, wish.person
@@ -142,9 +141,15 @@ class Recorder:
     def _arm(
         self, wish: Wish, plan: ArmedPlan, watched: int | None, chosen: list[Source]
     ) -> Waiting:
+        plan = sources.paced(plan, chosen)
         takings = [
             ArmedTaking(
-                one.link, one.columns, one.corrections, plan.rate, plan.before, plan.duration
+                one.link,
+                one.columns,
+                one.corrections,
+                one.own_rate or plan.rate,
+                plan.before,
+                plan.duration,
             )
             for one in chosen
         ]
@@ -218,12 +223,19 @@ def claim_of(wish: Wish, chosen: list[Source]) -> Claim:
     return Claim(wish, tuple(source.link for source in chosen))
 
 
+def _steady_taking(source: Source, plan: SteadyPlan) -> SteadyTaking | OwnPaceTaking:
+    of_it = (source.link, source.columns, source.corrections)
+    if source.own_rate:
+        return OwnPaceTaking(*of_it, source.own_rate, plan.duration)
+    return SteadyTaking(*of_it, plan.readings, plan.rate)
+
+
 def _refuse_conditions(wish: Wish) -> None:
     for condition in wish.experiment.conditions.all():
         condition.hold(wish.conditions.get(condition.pk, ""))
 
 
-def _restart(takings: list[SteadyTaking] | list[ArmedTaking], rate: float) -> None:
+def _restart(takings: Sequence[Taking], rate: float) -> None:
     try:
         for taking in takings:
             taking.link.restart(rate, taking)

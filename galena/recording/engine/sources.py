@@ -1,6 +1,7 @@
 """Where a run's readings come from: the links of its channels, and the rigs behind them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 from galena.bench.channel_display.display import Shown
 from galena.bench.live.bench import Bench
@@ -8,11 +9,13 @@ from galena.bench.live.feed import Feed
 from galena.bench.models import Channel
 from galena.core import plans
 from galena.core.calibration import Correction
-from galena.core.plans import Limit, Timed
+from galena.core.plans import ArmedPlan, Limit, SteadyPlan, Timed
 from galena.instruments.link import Link
 from galena.recording.acquisition.scenes import SceneWatcher
 from galena.recording.engine.state import Wish
 from galena.recording.errors import NothingToRecord
+
+PlanT = TypeVar("PlanT", SteadyPlan, ArmedPlan)
 
 
 @dataclass(frozen=True)
@@ -22,6 +25,11 @@ class Source:
     link: Link
     columns: list[int]
     shown: list[Shown]
+
+    @property
+    def own_rate(self) -> float:
+        """The readings a second that it gives, whatever it is asked; 0 where it can be asked."""
+        return self.link.own_rate
 
     @property
     def corrections(self) -> list[Correction]:
@@ -41,10 +49,20 @@ def find(bench: Bench, wish: Wish, plan: Timed | None = None) -> list[Source]:
         for feed, columns in feeds
     ]
     if plan is not None:
-        everything = [one for source in sources for one in source.shown]
+        everything = [one for source in sources if not source.own_rate for one in source.shown]
         limits = (Limit(name_of(one.channel), one.channel.max_rate) for one in everything)
         plans.check(plan, limits)
     return sources
+
+
+def paced(plan: PlanT, chosen: list[Source]) -> PlanT:
+    """Give a plan the rate of the instrument, where none can be told one: it records what comes.
+
+    Raises PlanError where that are more readings than a run holds.
+    """
+    if any(not source.own_rate for source in chosen):
+        return plan
+    return replace(plan, rate=chosen[0].own_rate)
 
 
 def scenes(

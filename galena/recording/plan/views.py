@@ -221,8 +221,14 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
     recording = RECORDER.recordings.of(experiment.pk)  # once: the recorder goes on meanwhile
     status_now = status_of(experiment, recording, as_of)
     waiting = recording if isinstance(recording, Waiting) else None
+    paces = _own_paces(channels)
+    is_paced = bool(paces) and len(paces) == len({one.channel.instrument_id for one in channels})
+    if is_paced:
+        form.rate = f"{min(paces.values()):g}"  # no rate can be typed: it says what comes
     return {
         "experiment": experiment,
+        "own_paces": paces,
+        "is_paced": is_paced,
         "form": form,
         "kinds": plan_form.kinds(),
         "channels": [
@@ -243,6 +249,16 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
         "wrong_condition": _first(form, "condition-", ("name", "symbol", "unit", "choices")),
         "wrong_typed": _first(form, "typed-", ("name", "symbol", "unit", "decimals")),
     } | plan_form.size(form)
+
+
+def _own_paces(channels: list[Shown]) -> dict[str, float]:
+    """Give the rates of the instruments that cannot be told one, by their names."""
+    paces = {}
+    for one in channels:
+        place = BENCH.feed_of(one.channel.pk)
+        if place is not None and place[0].link.own_rate:
+            paces[str(one.channel.instrument)] = place[0].link.own_rate
+    return paces
 
 
 def _first(form: PlanForm, prefix: str, fields: tuple[str, ...]) -> str:

@@ -16,7 +16,7 @@ from galena.instruments.errors import InstrumentError
 LONGEST_LINE = 65_536
 MOST_CHANNELS = 64
 LONGEST_REQUEST = 200
-_UNREADABLE = bytes(one for one in range(256) if not (31 < one < 127 or one in b"\t\r\n"))
+UNREADABLE = bytes(one for one in range(256) if not (31 < one < 127 or one in b"\t\r\n"))
 _HASH, _STAR, _LF = b"#*\n"
 _HEX = np.full(256, 255, dtype=np.uint8)
 for _digits in (b"0123456789ABCDEF", b"0123456789abcdef"):
@@ -51,7 +51,10 @@ class Identity:
 
 @dataclass(frozen=True)
 class ChannelFacts:
-    """One entry of the answer to `CHAN:LIST?`; limits and resolution are in `unit`."""
+    """One entry of the answer to `CHAN:LIST?`; limits and resolution are in `unit`.
+
+    own_rate: the readings a second that it gives where it cannot be told a rate; 0 where it can.
+    """
 
     id: str
     quantity: str
@@ -61,6 +64,7 @@ class ChannelFacts:
     max: float
     resolution: float
     max_rate: float
+    own_rate: float = 0.0
 
 
 def parse_channels(line: str) -> tuple[ChannelFacts, ...]:
@@ -76,6 +80,7 @@ def parse_channels(line: str) -> tuple[ChannelFacts, ...]:
                 max=bounded_json.number(entry["max"]),
                 resolution=bounded_json.number(entry["resolution"]),
                 max_rate=bounded_json.number(entry["max_rate"]),
+                own_rate=bounded_json.number(entry.get("own_rate", 0.0)),
             )
             for entry in bounded_json.read(line, LONGEST_LINE)[: MOST_CHANNELS + 1]
         )
@@ -88,7 +93,9 @@ def parse_channels(line: str) -> tuple[ChannelFacts, ...]:
     if len(channels) > MOST_CHANNELS:
         raise InstrumentError(f"it has more than {MOST_CHANNELS} channels")
     numbers = [n for c in channels for n in (c.min, c.max, c.resolution, c.max_rate)]
-    possible = all(c.max > c.min and c.resolution > 0 and c.max_rate > 0 for c in channels)
+    possible = all(
+        c.max > c.min and c.resolution > 0 and c.max_rate > 0 and c.own_rate >= 0 for c in channels
+    )
     if not possible or not all(map(math.isfinite, numbers)):
         raise InstrumentError("its list of channels has limits or a resolution that cannot be")
     return channels
@@ -131,12 +138,15 @@ def encode(
     sequence: NDArray[np.int64],
     stamps: NDArray[np.int64],
     values: NDArray[np.float64],
-    decimals: tuple[int, ...],
+    decimals: tuple[int | None, ...],
 ) -> bytes:
-    """Write data lines `#seq,t_us,v1,…*hh`; values: shape (n, channels)."""
+    """Write data lines `#seq,t_us,v1,…*hh`; values: shape (n, channels).
+
+    decimals: of each channel; None for all digits that a value has.
+    """
     if sequence.size == 0:
         return b""
-    form = "%d,%d," + ",".join(f"%.{count}f" for count in decimals)
+    form = "%d,%d," + ",".join("%r" if count is None else f"%.{count}f" for count in decimals)
     rows = zip(sequence.tolist(), stamps.tolist(), *values.T.tolist(), strict=True)
     payloads = [(form % row).encode("ascii") for row in rows]
     lengths = np.fromiter(map(len, payloads), dtype=np.intp, count=len(payloads))
@@ -173,7 +183,7 @@ class LineReader:
     def feed(self, data: bytes) -> Iterator[Block | str]:
         """Take bytes as they came and give what is complete by now."""
         self._octets += len(data)
-        self._unreadable += len(data) - len(data.translate(None, _UNREADABLE))
+        self._unreadable += len(data) - len(data.translate(None, UNREADABLE))
         data = self._tail + data
         end = data.rfind(b"\n") + 1
         self._tail = data[end:]
