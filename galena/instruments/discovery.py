@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from typing import Protocol, cast
 
 from serial.tools import list_ports
 
@@ -25,26 +26,43 @@ def stand_in(where: str) -> Place:
     return Place(address.parse(where), "stand-in", True)
 
 
-def key_of(where: Address) -> str:
+class Port(Protocol):
+    """A serial port of this computer, as pyserial describes it."""
+
+    device: str
+    description: str
+    serial_number: str | None
+    location: str | None
+
+
+Lister = Callable[[], Iterable[Port]]
+
+
+def list_serial_ports() -> Iterable[Port]:
+    """List the serial ports of this computer; what the system does not say is left out."""
+    return cast(Iterable[Port], list_ports.comports())
+
+
+def key_of(where: Address, ports: Lister = list_serial_ports) -> str:
     """Name a place as it is known again: a serial port by the serial number of what is plugged in,
     or, where it has none, by the way of its cable."""
     if where.kind != "serial":
         return where.label
-    port = next((one for one in list_ports.comports() if one.device == where.place), None)
+    port = next((one for one in ports() if one.device == where.place), None)
     known = [] if port is None else [port.serial_number, port.location]
     named = next((one for one in known if one), where.place)
     return named.replace(",", " ").replace("|", "/")[:60]
 
 
-def find(stand_ins: Iterable[str]) -> list[Place]:
+def find(stand_ins: Iterable[str], ports: Lister = list_serial_ports) -> list[Place]:
     """List the stand-ins given and all serial ports of this computer."""
     simulated = [stand_in(text) for text in stand_ins]
-    ports = sorted(list_ports.comports(), key=lambda port: str(port.device))
+    listed = sorted(ports(), key=lambda port: str(port.device))
     return simulated + [
         Place(
             Address("serial", port.device, address.BAUD),
             port.description if port.description != "n/a" else "serial port",
             False,
         )
-        for port in ports
+        for port in listed
     ]

@@ -45,7 +45,7 @@ def plug_in(page, name, of):
 
 def strip_now(symbol):
     """Give what the bench knows of a strip."""
-    (experiment,) = BENCH._setups
+    (experiment,) = BENCH.setups
     return next(one for one in BENCH.strips_of(experiment) if one.shown.symbol == symbol)
 
 

@@ -139,7 +139,7 @@ def test_strips_are_matched_to_within_a_tolerance_and_nothing_is_stored(post, st
     assert "above zero" in post("match", tolerance="0").text
     assert "is not a number" in post("match", tolerance="five").text
     post("match", tolerance="5")
-    told = {one["channel"]: one for one in BENCH._strips_now(experiment.pk)["strips"]}
+    told = {one["channel"]: one for one in BENCH.publisher.strips_now(experiment.pk)["strips"]}
     match = {symbol: told[strip(symbol).shown.channel.pk]["match"] for symbol in
              ("E_1", "E_2", "E_3", "E_4", "h")}  # fmt: skip
     assert match["E_2"]["words"] == "matched"

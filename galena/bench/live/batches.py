@@ -12,7 +12,7 @@ from galena.instruments.protocols.line_v1 import Block
 MOST_A_BATCH = 40  # rows for the strips' traces: beyond, only the least and the greatest are drawn
 
 
-def _batch(
+def batch_of(
     feed: Feed, unsent: list[tuple[StreamStart, Block]], shown: dict[int, Shown]
 ) -> dict | None:
     used = [

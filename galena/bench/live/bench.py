@@ -1,15 +1,14 @@
 """The bench of this computer as it is now: links to instruments and what they give.
 
 One process holds one bench. Readings arrive in the links' threads; events leave from the event
-loop, every `PUBLISH_EVERY` seconds, encoded once for all who watch the same experiment.
+loop, encoded once for all who watch the same experiment (`publishing`).
 """
 
 import asyncio
 import contextlib
 import logging
-import operator
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from functools import partial
 
 from django.db import DatabaseError, close_old_connections, connections
@@ -19,11 +18,11 @@ from galena.bench.boards import flows as board_flows
 from galena.bench.channel_display import display
 from galena.bench.channel_display.display import Shown
 from galena.bench.live import strips
-from galena.bench.live.batches import _batch
 from galena.bench.live.feed import Feed
 from galena.bench.live.hub import Hub
 from galena.bench.live.in_use import Uses, refuse
 from galena.bench.live.loans import Loans
+from galena.bench.live.publishing import Publisher
 from galena.bench.models import Channel
 from galena.classroom.models import Person
 from galena.experiments.models import Experiment
@@ -36,10 +35,6 @@ from galena.instruments.protocols.line_v1 import Block
 from galena.instruments.protocols.recognising import Recogniser
 from galena.instruments.rigs.room import RigRoom
 
-PUBLISH_EVERY = 0.032  # traces are drawn thirty times a second
-STRIPS_EVERY = 3  # publishings: a little more than ten times a second
-RETIRE_EVERY = 300  # publishings: about ten seconds
-PAGES_COME_BACK = 60.0  # seconds in which a page that was loaded again goes on
 MOST_EXPERIMENTS = 200  # so many pages of groups and teachers are open at most
 log = logging.getLogger(__name__)
 
@@ -54,39 +49,41 @@ class Bench:
         self.feeds: dict[Address, Feed] = {}
         self.places: list[discovery.Place] = []
         self.tolerances: dict[int, float] = {}  # by experiment, while its strips are matched
-        self.after_publishing: list[Callable[[], None]] = []
+        self.publisher = Publisher(self)
         self.uses: Uses = list  # set by what records
         self.loans = Loans()
-        self._recogniser = Recogniser(board_flows.facts_of, discovery.key_of)
-        self._setups: dict[int, dict[int, Shown]] = {}
+        self.list_ports: discovery.Lister = discovery.list_serial_ports
+        self._recogniser = Recogniser(
+            board_flows.facts_of, lambda address: discovery.key_of(address, self.list_ports)
+        )
+        self.setups: dict[int, dict[int, Shown]] = {}
         self._owners: dict[int, Person] = {}  # of the experiments in `_setups`
         self._stand_ins: list[str] = []
         self._keys = 0
         self._lock = threading.RLock()
         self._task: asyncio.Task[None] | None = None
-        self._asking_rigs: asyncio.Task[None] | None = None
 
     def start(self, stand_ins: list[str]) -> None:
         """Connect to the stand-ins and begin to publish; called in the event loop."""
         self.hub = Hub()
         self.room.find(stand_ins)
         self._stand_ins = list(stand_ins)
-        self._setups.clear()
+        self.setups.clear()
         self._owners.clear()
         self.tolerances.clear()
         self.look_again()
         for where in self._stand_ins:
             self.connect(discovery.stand_in(where).address)
-        self._task = asyncio.get_running_loop().create_task(self._publish_forever())
+        self._task = asyncio.get_running_loop().create_task(self.publisher.publish_forever())
 
     async def stop(self) -> None:
         """Let go of all instruments and take all rigs away."""
         self.hub.close()
-        for task in (self._task, self._asking_rigs):
-            if task is not None:
-                task.cancel()
-                with contextlib.suppress(asyncio.CancelledError):
-                    await task
+        if self._task is not None:
+            self._task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._task
+        await self.publisher.stop()
         feeds = list(self.feeds.values())
         await asyncio.gather(*(asyncio.to_thread(feed.link.stop) for feed in feeds))
         self.feeds.clear()
@@ -94,11 +91,22 @@ class Bench:
 
     def look_again(self) -> None:
         """List what may be an instrument now, and forget those that are gone for good."""
-        self.places = discovery.find(self._stand_ins)
+        self.places = discovery.find(self._stand_ins, self.list_ports)
         addresses = {place.address for place in self.places}
         for feed in list(self.feeds.values()):
             if feed.link.address not in addresses and feed.link.state.health in ("gone", "strange"):
-                self._retire(feed)
+                self.retire(feed)
+
+    def look_for_new(self) -> None:
+        """Connect to what was plugged in since one looked last; what was there already waits."""
+        known = {place.address.place for place in self.places if not place.simulated}
+        plugged_in = {port.device for port in self.list_ports()}
+        if plugged_in == known:
+            return
+        self.look_again()
+        for place in self.places:
+            if not place.simulated and place.address.place not in known:
+                self.connect(place.address)
 
     def connect(
         self, address: Address, how: Connect | None = None, group: int | None = None
@@ -125,7 +133,7 @@ class Bench:
     def disconnect(self, address: Address) -> None:
         """Let go of the instrument at an address."""
         if (feed := self.feeds.get(address)) is not None:
-            self._retire(feed)
+            self.retire(feed)
 
     def plug_in(self, key: str) -> None:
         """Plug a rig in: its instruments come to the bench."""
@@ -148,7 +156,7 @@ class Bench:
         if rig.process is None:  # someone else's process: it goes on, but not on this bench
             for where in rig.addresses:
                 self.disconnect(discovery.stand_in(where).address)
-        self.places = discovery.find(self._stand_ins)
+        self.places = discovery.find(self._stand_ins, self.list_ports)
 
     def feed_of(self, channel_id: int) -> tuple[Feed, int] | None:
         """Find the feed and the column of a channel that gives readings."""
@@ -214,29 +222,29 @@ class Bench:
             feeds = self.feeds_for(experiment.owner)
             keys = [channel.pk for feed in feeds for channel in feed.channels]
             shown = display.channels(experiment, keys)
-            self._setups.pop(experiment.pk, None)
-            self._setups[experiment.pk] = shown
+            self.setups.pop(experiment.pk, None)
+            self.setups[experiment.pk] = shown
             self._owners[experiment.pk] = experiment.owner
-            while len(self._setups) > MOST_EXPERIMENTS:
-                oldest = next(iter(self._setups))
-                self._setups.pop(oldest)
+            while len(self.setups) > MOST_EXPERIMENTS:
+                oldest = next(iter(self.setups))
+                self.setups.pop(oldest)
                 self._owners.pop(oldest, None)
         return shown
 
     def refresh(self) -> None:
         """Read again how experiments show the channels, after a change."""
-        kept = Experiment.objects.filter(pk__in=list(self._setups))
+        kept = Experiment.objects.filter(pk__in=list(self.setups))
         for experiment in kept.select_related("owner"):
             self.show(experiment)
 
     def strips_of(self, experiment: Experiment | int) -> list[strips.Strip]:
         """Give the strips of an experiment with their latest readings."""
         key = experiment if isinstance(experiment, int) else experiment.pk
-        shown = self._setups.get(key, {})
+        shown = self.setups.get(key, {})
         feeds = [feed for feed in list(self.feeds.values()) if feed.is_live]
         return [one for feed in feeds for one in strips.read(feed, shown)]
 
-    def _retire(self, feed: Feed) -> None:
+    def retire(self, feed: Feed) -> None:
         with self._lock:
             self.feeds.pop(feed.link.address, None)
         feed.link.stop()
@@ -288,91 +296,20 @@ class Bench:
             self.refresh()
             connections.close_all()
 
-    async def _publish_forever(self) -> None:
-        turn = 0
-        clock = asyncio.get_running_loop().time
-        due = clock()
-        while True:
-            due = max(due + PUBLISH_EVERY, clock())  # in step, but never to catch up
-            await asyncio.sleep(due - clock())
-            turn += 1
-            try:
-                self._publish_readings()
-                if turn % STRIPS_EVERY == 0:
-                    self._publish_strips()
-                    self._ask_rigs()
-                if turn % RETIRE_EVERY == 0:
-                    await self._retire_closed_pages()
-                for further in self.after_publishing:
-                    further()
-            except Exception:
-                log.exception("The live feed stumbled; it goes on with the next readings.")
-
-    async def _retire_closed_pages(self) -> None:
-        """Let go of the instruments of pages that were closed: each keeps a thread."""
-        for feed in list(self.feeds.values()):
-            link = feed.link
-            closed = link.address.kind == "browser" and link.state.health == "gone"
-            if closed and not link.is_recording and link.quiet_for > PAGES_COME_BACK:
-                await asyncio.to_thread(self._retire, feed)
-
-    def _publish_readings(self) -> None:
-        watched = [pk for pk in list(self._setups) if self.hub.wanted(f"readings:{pk}")]
-        for feed in list(self.feeds.values()):
-            unsent = feed.take_unsent()
-            if not unsent or not feed.is_live:
-                continue
-            for pk in watched:
-                batch = _batch(feed, unsent, self._setups.get(pk, {}))
-                if batch is not None:
-                    self.hub.publish(f"readings:{pk}", "readings", batch)
-
-    def _publish_strips(self) -> None:
-        for pk in list(self._setups):
-            if self.hub.wanted(f"strips:{pk}"):
-                self.hub.publish(f"strips:{pk}", "strips", self._strips_now(pk))
-
-    def _strips_now(self, experiment_id: int) -> dict:
-        shown = self._setups.get(experiment_id, {})
-        read, states = [], {}
-        for feed in self._feeds_of(experiment_id):
-            of_feed = strips.read(feed, shown) if feed.is_live else []
-            states[str(feed.key)] = strips.state_of(feed, of_feed)
-            read += of_feed
-        tolerance = self.tolerances.get(experiment_id)
-        compared = {} if tolerance is None else strips.matched(read, tolerance)
-        listed = [
-            strips.as_data(one) | {"match": compared.get(one.shown.channel.pk)} for one in read
-        ]
-        return {"strips": listed, "states": states, "shape": self.shape(experiment_id)}
-
     def shape(self, experiment_id: int) -> str:
         """Name what instruments and strips there are, so that a page knows when to ask anew."""
-        feeds = self._feeds_of(experiment_id)
+        feeds = self.feeds_shown_in(experiment_id)
         parts = [
             f"{feed.key}{feed.link.state.health == 'looking'}{bool(feed.twin)}"
             + "".join(f",{one.pk}" for one in feed.channels if feed.is_live)
             for feed in feeds
         ]
-        return ";".join([*parts, *sorted(self.room.plugged), str(experiment_id in self.tolerances)])
+        matched = str(experiment_id in self.tolerances)
+        return ";".join([*parts, *sorted(self.room.plugged), f"{len(self.places)}", matched])
 
-    def _feeds_of(self, experiment_id: int) -> list[Feed]:
+    def feeds_shown_in(self, experiment_id: int) -> list[Feed]:
         owner = self._owners.get(experiment_id)
         return list(self.feeds.values()) if owner is None else self.feeds_for(owner)
-
-    def _ask_rigs(self) -> None:
-        """Have the rigs that someone looks at asked how they are, without waiting for it."""
-        wanted = [key for key in list(self.room.plugged) if self.hub.wanted(f"rig:{key}")]
-        if wanted and (self._asking_rigs is None or self._asking_rigs.done()):
-            self._asking_rigs = asyncio.get_running_loop().create_task(self._tell_rigs(wanted))
-
-    async def _tell_rigs(self, keys: list[str]) -> None:
-        for key in keys:
-            rig = self.room.plugged.get(key)
-            with contextlib.suppress(InstrumentError, ValueError):
-                if rig is not None:
-                    state = await asyncio.to_thread(operator.attrgetter("state"), rig)
-                    self.hub.publish(f"rig:{key}", "rig", {"key": key, "state": state})
 
 
 BENCH = Bench()

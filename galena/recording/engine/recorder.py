@@ -63,7 +63,7 @@ class Recorder:
         """Begin to write, beside other recorders perhaps, whose runs are none of its business."""
         self.recordings.clear_troubles()
         self._writer.start()
-        self.bench.after_publishing.append(self._publisher.publish)
+        self.bench.publisher.further.append(self._publisher.publish)
 
     def close(self) -> None:
         """End all runs in progress with what they have, and stop writing."""
@@ -78,7 +78,7 @@ class Recorder:
                     self.recordings, recording, "Galena was shut down; the run can be continued."
                 )
         self._writer.stop()
-        self.bench.after_publishing.clear()
+        self.bench.publisher.further.clear()
 
     def uses(self) -> list[Use]:
         """List the runs that use instruments now, and who records them."""
