@@ -1,11 +1,5 @@
 """Boards that just print numbers, over TCP and a serial line, as instruments."""
 
-import os
-import pty
-import termios
-import threading
-import tty
-
 import numpy as np
 import pytest
 
@@ -16,7 +10,7 @@ from galena.instruments.protocols.line_v1 import LineReader, parse_channels
 from galena.instruments.protocols.plain_board import BoardFacts, ColumnFacts, PlainBoard
 from galena.instruments.protocols.recognising import Recogniser
 from galena.instruments.rigs.process import RigProcess
-from tests.printing import Printing
+from tests.printing import Printing, PrintingPort
 from tests.waiting import until
 
 TEMPERATURE = ColumnFacts("temperature", "T", "°C", -40.0, 125.0, 0.1)
@@ -218,29 +212,10 @@ def test_words_instead_of_numbers_are_told(linked):
     printing.close()
 
 
-def _print_at(master, speed, over):
-    """Print into a pseudo-terminal; at another speed than its own nothing can be read."""
-    constant = getattr(termios, f"B{speed}")
-    number = 0
-    while not over.wait(0.02):
-        line = f"T:{20 + number / 100:.2f} RH:55\r\n".encode()
-        if termios.tcgetattr(master)[5] != constant:
-            line = bytes((one * 7 + 129) % 256 | 0x80 for one in line)
-        os.write(master, line)
-        number += 1
-
-
 @pytest.mark.parametrize("speed", [115_200, 9_600, 57_600])
 def test_the_speed_of_a_serial_line_is_found(linked, speed):
-    master, slave = pty.openpty()
-    tty.setraw(slave)
-    over = threading.Event()
-    thread = threading.Thread(target=_print_at, args=(master, speed, over), daemon=True)
-    thread.start()
-    link, blocks = linked(Address("serial", os.ttyname(slave), 115_200), Recogniser())
+    port = PrintingPort(lambda n: f"T:{20 + n / 100:.2f} RH:55", speed)
+    link, blocks = linked(Address("serial", port.device, 115_200), Recogniser())
     until(lambda: link.state.is_live and blocks, "readings", 60)
     assert [one.symbol for one in link.channels] == ["T", "RH"]
-    over.set()
-    thread.join()
-    os.close(master)
-    os.close(slave)
+    port.close()

@@ -92,21 +92,21 @@ class Bench:
     def look_again(self) -> None:
         """List what may be an instrument now, and forget those that are gone for good."""
         self.places = discovery.find(self._stand_ins, self.list_ports)
+        self._forget_gone()
+
+    def look_for_new(self) -> None:
+        """Connect to what was plugged in since one looked last; what was there already waits."""
+        before = {place.address for place in self.places}
+        self.look_again()
+        for place in self.places:
+            if not place.simulated and place.address not in before:
+                self.connect(place.address)
+
+    def _forget_gone(self) -> None:
         addresses = {place.address for place in self.places}
         for feed in list(self.feeds.values()):
             if feed.link.address not in addresses and feed.link.state.health in ("gone", "strange"):
                 self.retire(feed)
-
-    def look_for_new(self) -> None:
-        """Connect to what was plugged in since one looked last; what was there already waits."""
-        known = {place.address.place for place in self.places if not place.simulated}
-        plugged_in = {port.device for port in self.list_ports()}
-        if plugged_in == known:
-            return
-        self.look_again()
-        for place in self.places:
-            if not place.simulated and place.address.place not in known:
-                self.connect(place.address)
 
     def connect(
         self, address: Address, how: Connect | None = None, group: int | None = None
