@@ -31,7 +31,8 @@ def strip(experiment):
     """Give what a strip shows, by the symbol it has now."""
 
     def find(symbol):
-        return next(one for one in BENCH.strips_of(experiment) if one.shown.symbol == symbol)
+        strips = BENCH.strips_of(experiment)
+        return next((one for one in strips if one.shown.symbol == symbol), None)
 
     return find
 
@@ -47,7 +48,11 @@ def plugged(key, channels):
 
 
 def settled(strip, symbol):
-    return until(lambda: strip(symbol).values.size > 20 and strip(symbol), f"readings of {symbol}")
+    def enough():
+        read = strip(symbol)
+        return read if read is not None and read.values.size > 20 else None
+
+    return until(enough, f"readings of {symbol}")
 
 
 def test_name_symbol_unit_and_decimals_are_the_experiments_own(post, strip, ada, strips_text):

@@ -69,6 +69,8 @@ class AxisLimits(forms.Form):
 
     def clean(self) -> dict:
         cleaned = super().clean()
+        if self.errors:  # of a field: that is told
+            return cleaned
         try:
             view = axes.typed(cleaned["lo"], cleaned["hi"], log="log" in self.data)
         except GalenaError as error:

@@ -13,7 +13,13 @@ const SPREAD = 1500; // ms: so that a class does not ask all at once
 let run = null;
 let waiting = null;
 
-const isTyping = () => document.activeElement?.closest("#group-now input");
+// A hand is in an answer, or on its button: it is not taken away from under it.
+const isTyping = () => document.activeElement?.closest("#group-now .typed-answer");
+
+const typed = () =>
+  [...document.querySelectorAll("#group-now input:not([type=hidden])")].filter(
+    (field) => field.value !== field.defaultValue,
+  );
 
 function soon(within = SPREAD) {
   waiting ??= setTimeout(look, Math.random() * within);
@@ -30,9 +36,20 @@ async function look() {
 
 // A hand may have begun to type while the answer was on its way.
 document.addEventListener("htmx:beforeSwap", (event) => {
-  if (event.detail.pathInfo.requestPath !== page.dataset.now || !isTyping()) return;
-  event.detail.shouldSwap = false;
-  waiting ??= setTimeout(look, 2000);
+  if (event.detail.pathInfo.requestPath !== page.dataset.now) return;
+  if (isTyping()) {
+    event.detail.shouldSwap = false;
+    waiting ??= setTimeout(look, 2000);
+    return;
+  }
+  const kept = typed().map(({ id, value }) => [id, value]);
+  const putBack = () => {
+    for (const [id, value] of kept) {
+      const field = document.getElementById(id);
+      if (field) field.value = value;
+    }
+  };
+  if (kept.length) document.addEventListener("htmx:afterSwap", putBack, { once: true });
 });
 
 async function follow() {
