@@ -6,6 +6,7 @@ import socket
 import uvicorn
 from django.conf import settings
 
+from galena.config.memory import share_heaps
 from galena.shell.room import ROOM
 
 SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a slow watcher
@@ -57,6 +58,7 @@ def server() -> Server:
 
 def serve(host: str, port: int, *, room: bool = False) -> None:
     """Serve until interrupted. room: devices of the local network come in as well."""
+    share_heaps()
     listening = listen("0.0.0.0" if room else host, port)
     port = listening.getsockname()[1]
     print(f"Galena is at http://{'127.0.0.1' if room else host}:{port}/", flush=True)

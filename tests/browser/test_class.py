@@ -288,8 +288,7 @@ def test_the_door_fills_a_projector_and_the_group_comes_back_on_a_phone(page, ro
     assert violations(page) == []
     gannet = come_in(device, room, lesson.code, "Gannet", (390, 844))
     expect(page.locator("#who-is-in")).to_contain_text("1 in: Gannet")
-    scrolled = gannet.evaluate("document.documentElement.scrollWidth")
-    assert scrolled <= 390
+    gannet.wait_for_function("document.documentElement.scrollWidth <= 390")
     word = gannet.locator(".their-word").inner_text()
     assert word == coming_in.word(Person.objects.get(first_name="Gannet"))
     other = device((390, 844))
