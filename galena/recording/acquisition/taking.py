@@ -124,6 +124,18 @@ class Taking:
         self._for_feed.append(batch)
         self.count += len(batch)
 
+    def _stamps_of(self, link: Link, block: Block, stream: StreamStart) -> NDArray[np.int64]:
+        """Give a block's time stamps on the clock of the run; a new stream is begun first."""
+        if stream.number != self._stream:
+            self._begin_stream(block, stream)
+            self._stream = stream.number
+            self._garbled_seen = link.counts.garbled
+        return block.stamps + self._shift_us
+
+    def _begin_stream(self, block: Block, stream: StreamStart) -> None:
+        """Put a new stream where it belongs in the run."""
+        raise NotImplementedError
+
     def _count_garbled(self, link: Link) -> None:
         self.garbled += link.counts.garbled - self._garbled_seen
         self._garbled_seen = link.counts.garbled
@@ -157,10 +169,7 @@ class SteadyTaking(Taking):
         """Take a block, in the link's thread."""
         if self.complete:
             return
-        if stream.number != self._stream:
-            self._begin(block, stream)
-            self._garbled_seen = link.counts.garbled
-        stamps = block.stamps + self._shift_us
+        stamps = self._stamps_of(link, block, stream)
         places = block.sequence + self._skipped
         keep = places < self.planned
         if keep.any():
@@ -172,7 +181,7 @@ class SteadyTaking(Taking):
         if places[-1] >= self.planned - 1:
             self.complete = True
 
-    def _begin(self, block: Block, stream: StreamStart) -> None:
+    def _begin_stream(self, block: Block, stream: StreamStart) -> None:
         if self.start is None or self.origin_us is None:
             self.start = stream
             self.origin_us = int(block.stamps[0]) - round(int(block.sequence[0]) / self.rate * 1e6)
@@ -180,7 +189,6 @@ class SteadyTaking(Taking):
             self._carry_clock_on(stream)
             since = (int(block.stamps[0]) + self._shift_us - self.origin_us) / 1e6
             self._skipped = max(0, round(since * self.rate)) - int(block.sequence[0])
-        self._stream = stream.number
 
 
 class OwnPaceTaking(Taking):
@@ -204,10 +212,7 @@ class OwnPaceTaking(Taking):
         """Take a block, in the link's thread."""
         if self.complete:
             return
-        if stream.number != self._stream:
-            self._begin(block, stream)
-            self._garbled_seen = link.counts.garbled
-        stamps = block.stamps + self._shift_us
+        stamps = self._stamps_of(link, block, stream)
         since = (stamps - (self.origin_us or 0)) / 1e6
         keep = (since < self.duration) & (
             self.count + np.arange(1, len(block) + 1) <= MOST_READINGS
@@ -222,7 +227,7 @@ class OwnPaceTaking(Taking):
         # What would come next lies beyond the end: it is not waited for.
         self.complete = bool(since[-1] + 0.75 / self.rate >= self.duration or not keep[-1])
 
-    def _begin(self, block: Block, stream: StreamStart) -> None:
+    def _begin_stream(self, block: Block, stream: StreamStart) -> None:
         if self.start is None:
             self.start, self.origin_us = stream, int(block.stamps[0])
             self._skipped = -int(block.sequence[0])
@@ -231,7 +236,6 @@ class OwnPaceTaking(Taking):
             since = (int(block.stamps[0]) + self._shift_us - (self.origin_us or 0)) / 1e6
             place = max(self.count + self.lost, round(since * self.rate))
             self._skipped = place - int(block.sequence[0])
-        self._stream = stream.number
 
 
 def _joined(batches: list[Batch]) -> Batch | None:
