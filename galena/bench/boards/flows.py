@@ -14,10 +14,15 @@ def facts_of(port: str) -> BoardFacts | None:
     """Give what is known of the board at a port; called in the links' own threads."""
     close_old_connections()
     try:
-        kept = PrintingBoard.objects.filter(port=port).first()
-        return None if kept is None else kept.facts
+        return kept_facts(port)
     finally:
         connections.close_all()
+
+
+def kept_facts(port: str) -> BoardFacts | None:
+    """Give what is known of the board at a port."""
+    kept = PrintingBoard.objects.filter(port=port).first()
+    return None if kept is None else kept.facts
 
 
 def describe(port: str, facts: BoardFacts) -> None:

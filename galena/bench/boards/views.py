@@ -17,7 +17,7 @@ from galena.core import numbers
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Experiment
 from galena.instruments.errors import InstrumentError
-from galena.instruments.protocols.plain_board import CLOCKS, PlainBoard, suggested
+from galena.instruments.protocols.plain_board import CLOCKS, BoardFacts, PlainBoard, suggested
 from galena.shell import requested
 
 GONE = "This board prints nothing now. Plug it in again; then its columns can be named."
@@ -61,13 +61,13 @@ def _sheet(
     board: PlainBoard | None, *, trouble: str = "", kept: bool = False,
 ):  # fmt: skip
     typed = request.POST if trouble else {}
-    facts = None if board is None else flows.facts_of(board.serial) or board.facts
+    facts = None if board is None else flows.kept_facts(board.serial) or board.facts
     clock = "none" if facts is None or facts.clock is None else str(facts.clock)
     unit = facts.clock_unit if facts else "ms"
     context = {
         "experiment": experiment,
         "instrument": instrument,
-        "columns": [] if board is None else [_row(board, one, typed)
+        "columns": [] if board is None else [_row(board, facts, one, typed)
                                              for one in range(len(board.layout))],
         "clock": typed.get("clock", clock),
         "clock_unit": typed.get("clock_unit", unit),
@@ -78,9 +78,8 @@ def _sheet(
     return render(request, "bench/_columns.html", context)
 
 
-def _row(board: PlainBoard, place: int, typed) -> dict:
+def _row(board: PlainBoard, kept: BoardFacts | None, place: int, typed) -> dict:
     """Say what a column prints now, and what its fields hold."""
-    kept = flows.facts_of(board.serial)
     described = kept.columns if kept and len(kept.columns) == len(board.layout) else None
     facts = described[place] if described else suggested(board.layout, board.latest, place)
     texts = {
