@@ -57,6 +57,57 @@ def test_a_typed_table_becomes_a_graph_without_a_mouse(gangway):
     assert violations(gangway) == []
 
 
+class Late:
+    """Holds the next answer of an address back, already written, until it is let go."""
+
+    def __init__(self, page, address):
+        self.held = None
+        page.route(address, self.hold)
+
+    def hold(self, route):
+        if self.held is None:
+            self.held = (route, route.fetch())
+        else:
+            route.continue_()
+
+    def let_go(self):
+        route, answer = self.held
+        route.fulfill(response=answer)
+
+
+def type_head(page, column, text):
+    field = page.get_by_label(f"Head of column {column}")
+    with page.expect_response(lambda answer: answer.url.endswith("/change")):
+        field.fill(text)
+        field.press("Enter")
+
+
+def test_a_label_is_right_though_the_sheets_answer_late_and_more_is_asked_meanwhile(gangway):
+    late = Late(gangway, "**/desk/sheets")
+    type_head(gangway, 1, "length l / m")
+    type_head(gangway, 2, "dip d / mm")
+    with gangway.expect_response(lambda answer: "/ledger" in answer.url):
+        cell(gangway, 1, 2).fill("0.4")
+        gangway.keyboard.press("Enter")
+    late.let_go()
+    expect(gangway.locator(".axis-label.along")).to_have_text("l / m")
+    expect(gangway.locator(".axis-label.left").first).to_have_text("d / mm")
+
+
+def test_the_row_that_was_chosen_last_is_the_one_that_is_read(gangway):
+    late = Late(gangway, "**/at?*")
+    with gangway.expect_request("**/at?*"):
+        gangway.mouse.move(*pixel(gangway, 0.1, 3))
+    gangway.get_by_role("button", name="Row 3", exact=True).click()
+    gangway.evaluate("() => fetch(location.href).then((answer) => answer.text())")
+    late.let_go()
+    expect(gangway.locator(".reading")).to_contain_text("0.30 m")
+    gangway.get_by_label("set aside, because").fill("misprint")
+    gangway.get_by_role("button", name="Set aside").click()
+    expect(gangway.locator(".reading")).to_contain_text("set aside")
+    expect(gangway.locator(".reading")).to_contain_text("0.30 m")
+
+
 def test_a_wrong_cell_keeps_what_was_typed_and_says_why(gangway):
     cell(gangway, 2, 2).fill("2.4 mm")
     gangway.keyboard.press("Enter")

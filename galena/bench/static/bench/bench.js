@@ -4,6 +4,7 @@
 import { listen, unpack } from "../shell/js/live.js";
 import { fitted, line, rem } from "../shell/js/axes.js";
 import { labelled } from "../shell/js/ticks.js";
+import { renewPart } from "../shell/js/parts.js";
 import { COLOURS } from "../shell/js/colours.js";
 
 const SECONDS = 10;
@@ -40,7 +41,7 @@ function ask(instruments) {
   // What is being typed is not taken away; the next event asks again.
   if (document.activeElement?.closest(".menu[open]")) return;
   instruments.dataset.asking = "yes";
-  htmx.ajax("GET", bench().dataset.strips, { target: "#instruments", swap: "outerHTML" });
+  renewPart(bench().dataset.strips, "#instruments");
 }
 
 // An answer that was under way when typing began waits as well.

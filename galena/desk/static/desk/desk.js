@@ -8,7 +8,15 @@ import "./copying.js";
 import "./gallery.js";
 import "./picture.js";
 import { showDrawer } from "./drawer.js";
-import { all, front, ledger, reloadSheets, renew as renewSheets, sheetOf } from "./sheets.js";
+import {
+  all,
+  front,
+  ledger,
+  reloadSheets,
+  renew as renewSheets,
+  renewLedger,
+  sheetOf,
+} from "./sheets.js";
 
 const desk = document.getElementById("desk");
 const form = document.getElementById("axis-form");
@@ -52,11 +60,10 @@ new MutationObserver(renew).observe(desk, { childList: true });
 document.body.addEventListener("runs-changed", () => {
   for (const sheet of all()) {
     sheet.fetch();
-    if (sheet.cursor) sheet.point(sheet.cursor.x);
+    sheet.reader.readAnew();
   }
   const active = front();
-  if (active)
-    htmx.ajax("GET", active.section.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
+  if (active) renewLedger(active);
 });
 
 // A run that is being recorded grows here too: what is new is fetched a few times a second.

@@ -1,4 +1,5 @@
 // The readings drawer: a table of one run at a time.
+import { renewPart } from "../shell/js/parts.js";
 import { front, reloadSheets } from "./sheets.js";
 import { Table } from "./table.js";
 
@@ -28,13 +29,9 @@ function renewTable() {
       if (focus === "last head") [...drawer.querySelectorAll(".head")].at(-1)?.select();
       reloadSheets();
     },
-    read: async (run, row) => {
+    read: (run, row) => {
       const sheet = front();
-      const cursor = sheet && (await sheet.ask({ run, row }));
-      if (cursor) {
-        sheet.cursor = cursor;
-        sheet.showCursor(true);
-      }
+      sheet?.reader.go({ row: { run, row } });
     },
   });
 }
@@ -52,11 +49,7 @@ document.addEventListener("click", (event) => {
   const first =
     front()?.shown.runs[0]?.number ?? document.querySelector("#rail .chip b")?.textContent;
   if (drawer.hidden) return;
-  if (first)
-    htmx.ajax("GET", `${desk.dataset.desk}/readings/${first}`, {
-      target: "#drawer",
-      swap: "innerHTML",
-    });
+  if (first) renewPart(`${desk.dataset.desk}/readings/${first}`, "#drawer", "innerHTML");
   else drawer.innerHTML = '<div class="drawer-head"><span>No run has readings yet.</span></div>';
 });
 document.body.addEventListener("table-begun", () => {

@@ -38,11 +38,10 @@ export function plotKey(sheet, event) {
     if (altKey)
       sheet.point(
         (sheet.cursor?.x ?? limits.x[0]) + (way * (limits.x[1] - limits.x[0])) / 200,
-        0,
         true,
       );
-    else sheet.step(way * (shiftKey ? 10 : 1));
-  } else if (key === "Home" || key === "End") sheet.point(key === "Home" ? -1e300 : 1e300, 0);
+    else sheet.reader.step(way * (shiftKey ? 10 : 1));
+  } else if (key === "Home" || key === "End") sheet.point(key === "Home" ? -1e300 : 1e300);
   else if (key === "PageUp" || key === "PageDown")
     sheet.view.slide(
       { axis: "x" },

@@ -2,6 +2,7 @@
 // Owns the elements inside its <section>. Every number shown comes from the server.
 import { fitted } from "../shell/js/axes.js";
 import { post, say } from "../shell/js/frame.js";
+import { Cursor } from "./cursor.js";
 import { attachEdges } from "./edges.js";
 import { attach } from "./gestures.js";
 import { axisKey, plotKey } from "./keys.js";
@@ -38,7 +39,11 @@ export class Sheet {
       this.fetchSoon();
     });
     this.shown = new Window(section.dataset.data, this.layout, () => this.fetched());
-    this.cursor = null; // what the server read at the cursor
+    this.reader = new Cursor({
+      url: section.dataset.at,
+      start: () => this.view.limits(this.shown.whole).x[0],
+      shown: (stepped) => this.showCursor(stepped),
+    });
     this.begun = null; // where Enter started a span
     this.connect();
     this.size = new ResizeObserver(() => {
@@ -53,7 +58,7 @@ export class Sheet {
     this.ruler = new Ruler(section.querySelector("svg.ruler"), {
       moved: (kind, id, fields) => this.change(`${this.urlOf(kind)}/${id}`, fields, "ledger"),
       removed: (kind, id) => this.change(`${this.urlOf(kind)}/${id}`, { remove: 1 }, "ledger"),
-      stepped: async (x, by) => (await this.read(x, by))?.x ?? null,
+      stepped: async (x, by) => (await this.reader.at(x, by))?.x ?? null,
       dragged: (id, lo, hi) => previewSpan(this, id, lo, hi),
     });
     this.legend = new Legend(section.querySelector(".legend"), {
@@ -90,7 +95,7 @@ export class Sheet {
       },
       span: (lo, hi, free, graph) => this.mark(lo, hi, free, graph),
       marker: (x, free, graph) => this.drop(x, free, graph),
-      hover: (x, free) => this.point(x, 0, free),
+      hover: (x, free) => this.point(x, free),
       axis: (part) => this.openAxis(part),
       key: (event) => plotKey(this, event),
       axisKey: (name, event) => axisKey(this, name, event),
@@ -141,7 +146,7 @@ export class Sheet {
     say(this.shown.trouble);
     const empty = !this.shown.runs.length && !this.shown.trouble;
     this.section.querySelector(".hint").hidden = !empty;
-    if (!this.cursor && this.shown.runs.length && !this.reading) {
+    if (!this.cursor && this.shown.runs.length && !this.reader.underWay) {
       // it always tells something
       const [lo, hi] = this.view.limits(this.shown.whole).x;
       this.point(this.layout.x.log ? Math.sqrt(lo * hi) : (lo + hi) / 2);
@@ -223,43 +228,12 @@ export class Sheet {
     });
   }
 
-  // The cursor: one request under way, the latest place next.
-  async point(x, by = 0, free = false) {
-    this.next = { x, by, free };
-    if (this.reading) return;
-    this.reading = true;
-    while (this.next) {
-      const next = this.next;
-      this.next = null;
-      const read = await this.read(
-        next.x ?? this.cursor?.x ?? this.view.limits(this.shown.whole).x[0],
-        next.by,
-        next.free,
-      );
-      if (read) {
-        this.cursor = read;
-        this.showCursor(next.by !== 0);
-      }
-    }
-    this.reading = false;
+  get cursor() {
+    return this.reader.read;
   }
 
-  step(by) {
-    // from where the cursor will be when its turn comes
-    this.point(null, by + (this.next?.x === null ? this.next.by : 0));
-  }
-
-  read(x, step, free = false) {
-    return this.ask({ x, step, ...(free && { free: "yes" }) });
-  }
-
-  async ask(what) {
-    const answer = await fetch(`${this.section.dataset.at}?${new URLSearchParams(what)}`).catch(
-      () => null,
-    );
-    if (answer?.status !== 200) return null; // 204: the sheet is gone, removed or undone
-    const answered = await answer.json();
-    return answered.trouble ? null : answered;
+  point(x, free = false) {
+    return this.reader.go({ x, free });
   }
 
   showCursor(stepped) {

@@ -1,5 +1,6 @@
 // The sheets in sight, and which of them is active: its ledger is shown, and keys go to it.
 import { looksIn, post, say } from "../shell/js/frame.js";
+import { renewPart, tellChanged } from "../shell/js/parts.js";
 import { loadMarks } from "../shell/js/painter.js";
 import { Sheet } from "./sheet.js";
 
@@ -8,13 +9,21 @@ export const ledger = () => document.getElementById("ledger");
 let sheets = [];
 let active = null;
 
-// A change is posted; the answer is the ledger or the sheets anew.
-export async function change(url, fields, what) {
+// A change is posted; the answer is the ledger or the sheets anew. One after the other, so that
+// the newest answer is the last.
+let line = Promise.resolve();
+export function change(url, fields, what) {
   if (looksIn()) {
     say(looksIn());
-    return;
+    return line;
   }
+  line = line.then(() => send(url, fields, what)).catch(() => null);
+  return line;
+}
+
+async function send(url, fields, what) {
   const answer = await post(url, fields).catch(() => null);
+  tellChanged();
   if (!answer?.ok) {
     say("The server did not take this change. Load the page again and repeat it.");
     return;
@@ -28,18 +37,16 @@ function activate(sheet) {
   if (active === sheet) return;
   active = sheet;
   for (const other of sheets) other.section.dataset.active = other === sheet;
-  if (Number(ledger().dataset.sheet) !== sheet.id)
-    htmx.ajax("GET", sheet.section.dataset.ledger, { target: "#ledger", swap: "outerHTML" });
+  if (Number(ledger().dataset.sheet) !== sheet.id) renewLedger(sheet);
 }
+
+export const renewLedger = (sheet) => renewPart(sheet.section.dataset.ledger, "#ledger");
 
 export const front = () => active;
 export const all = () => sheets;
 export const sheetOf = (id) => sheets.find((sheet) => sheet.id === Number(id));
 export const reloadSheets = () =>
-  htmx.ajax("GET", document.getElementById("desk").dataset.sheets, {
-    target: "#sheets",
-    swap: "outerHTML",
-  });
+  renewPart(document.getElementById("desk").dataset.sheets, "#sheets");
 
 let held = null; // the <section> that the sheets belong to
 export function renew(reopen) {
@@ -58,7 +65,7 @@ export function renew(reopen) {
       const old = before.get(sheet.id);
       if (old) sheet.shown.takeFrom(old.shown);
       sheet.fetch();
-      if (old?.cursor) sheet.point(old.cursor.x);
+      if (old) sheet.reader.takeFrom(old.reader);
     }
     if (next) {
       active = next;

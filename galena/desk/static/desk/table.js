@@ -2,6 +2,7 @@
 // twenty. Typed cells are fields; what is typed goes to the server cell by cell, in order, and stays
 // in its field with a word on it where it is refused.
 import { post } from "../shell/js/frame.js";
+import { tellChanged } from "../shell/js/parts.js";
 import { rem } from "../shell/js/axes.js";
 import { grouped } from "../shell/js/numbers.js";
 import { tableKey } from "./table_keys.js";
@@ -179,6 +180,7 @@ export class Table {
       const answer = await post(`${this.url}/change`, { stream: this.stream, ...fields }).catch(
         () => null,
       );
+      tellChanged();
       if (!answer) {
         this.say(
           "The server does not answer. What you typed stands here: press Enter on it once more.",

@@ -1,6 +1,7 @@
 // The teacher's page of a lesson: looks anew when something has happened in it.
 // Owns nothing but when to ask; what is typed or open meanwhile stays.
 import { listen } from "../shell/js/live.js";
+import { renewPart } from "../shell/js/parts.js";
 import { say } from "../shell/js/frame.js";
 
 const page = document.getElementById("class-page");
@@ -35,7 +36,7 @@ async function look() {
     waiting = setTimeout(look, 2000);
     return;
   }
-  await htmx.ajax("GET", page.dataset.now, { target: "#class-now", swap: "outerHTML" });
+  await renewPart(page.dataset.now, "#class-now");
 }
 
 // A hand may have begun something while the answer was on its way.

@@ -1,5 +1,6 @@
 // A Desk that is shown by the teacher: follows its sheet, its limits and its cursor.
 import { listen } from "../shell/js/live.js";
+import { renewPart } from "../shell/js/parts.js";
 import { all, front } from "../desk/sheets.js";
 
 const { dataset } = document.getElementById("shown-desk");
@@ -14,16 +15,11 @@ function follow(shown) {
   if (shown.sheet && sheet.id !== shown.sheet) {
     if (asked === shown.sheet) return;
     asked = shown.sheet;
-    htmx
-      .ajax("GET", `${desk.dataset.sheets}?front=${shown.sheet}`, {
-        target: "#sheets",
-        swap: "outerHTML",
-      })
-      .finally(() => (asked = ""));
+    renewPart(`${desk.dataset.sheets}?front=${shown.sheet}`, "#sheets").finally(() => (asked = ""));
     return;
   }
   sheet.view.follow(shown.limits);
-  if (shown.x !== null && sheet.cursor?.x !== shown.x) sheet.point(shown.x, 0, shown.free);
+  if (shown.x !== null && sheet.cursor?.x !== shown.x) sheet.point(shown.x, shown.free);
 }
 
 listen(dataset.events, {

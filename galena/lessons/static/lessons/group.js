@@ -2,6 +2,7 @@
 // Owns what is known of the teacher's run. Computes nothing that anyone writes down.
 import { listen } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
+import { renewPart } from "../shell/js/parts.js";
 import { grouped } from "../shell/js/numbers.js";
 import { askForMissed, askForTheLast, receive } from "../recording/following.js";
 import { begin, lastTime, paintRun, signature } from "../recording/traces.js";
@@ -31,7 +32,7 @@ async function look() {
     waiting = setTimeout(look, 2000);
     return;
   }
-  await htmx.ajax("GET", page.dataset.now, { target: "#group-now", swap: "outerHTML" });
+  await renewPart(page.dataset.now, "#group-now");
 }
 
 // A hand may have begun to type while the answer was on its way.

@@ -3,6 +3,7 @@
 import { listen } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
 import { clock as clockText, grouped } from "../shell/js/numbers.js";
+import { renewPart } from "../shell/js/parts.js";
 import { askForMissed, askForTheLast, receive } from "./following.js";
 import { begin, lastTime, paintRun, signature } from "./traces.js";
 import { replay } from "./replay.js";
@@ -72,7 +73,7 @@ async function refresh() {
     status.stepping !== shown.stepping ||
     String(status.used) !== String(shown.used)
   ) {
-    htmx.ajax("GET", main.dataset.panel, { target: "#plan", swap: "outerHTML" });
+    renewPart(main.dataset.panel, "#plan");
   }
   const trouble = document.getElementById("trouble");
   if (trouble) trouble.textContent = status.trouble ?? "";

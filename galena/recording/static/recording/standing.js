@@ -1,5 +1,6 @@
 // What is recorded now, as the newest answer of the server says. Answers may overtake each other:
 // one that the server began to write before another, and that says something else, is let be.
+import { renewPart } from "../shell/js/parts.js";
 
 let newest = readStatus();
 
@@ -31,5 +32,5 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (told === null || !isOvertaken(JSON.parse(told[1]))) return;
   event.detail.shouldSwap = false;
   const { panel } = document.querySelector("main.record").dataset;
-  htmx.ajax("GET", panel, { target: "#plan", swap: "outerHTML" });
+  renewPart(panel, "#plan");
 });

@@ -3,6 +3,7 @@
 // anew; what is typed in the setting's field stays while others take readings.
 import { drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
 import { COLOURS } from "../shell/js/colours.js";
+import { renewPart } from "../shell/js/parts.js";
 import { clipTo, drawMark, loadMarks } from "../shell/js/painter.js";
 
 const main = document.querySelector("main.record");
@@ -44,7 +45,7 @@ async function renew() {
   const query = form?.querySelector("[name=kind-shown]")
     ? `?${new URLSearchParams(/** @type {any} */ (new FormData(form)))}`
     : "";
-  await htmx.ajax("GET", main.dataset.steps + query, { target: "#steps", swap: "outerHTML" });
+  await renewPart(main.dataset.steps + query, "#steps");
   asking = false;
 }
 
