@@ -9,6 +9,7 @@ PORT ?= 8000
 PYTHON := .venv/bin/python
 SCRIPTS := "galena/*/static/**/*.{js,css}" "tests/js/*.{js,ts}" "*.{js,json}"
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
+export GALENA_DATA ?= $(CURDIR)/.work/data
 # Rigs, workers and servers start in half the time where what was compiled is kept.
 unexport PYTHONDONTWRITEBYTECODE
 export PYTHONPYCACHEPREFIX := $(CURDIR)/.work/pycache
@@ -73,4 +74,4 @@ changelog: .work/ready-for-tests
 lock: .work/ready-for-tests
 	$(PYTHON) -m pip install --quiet pip-tools
 	$(PYTHON) -m piptools compile --quiet --generate-hashes --strip-extras --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --no-emit-options -o requirements.lock pyproject.toml
-	$(PYTHON) -m piptools compile --quiet --generate-hashes --strip-extras --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --no-emit-options --extra test -c requirements.lock -o requirements-test.lock pyproject.toml
+	$(PYTHON) -m piptools compile --quiet --generate-hashes --strip-extras --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --no-emit-options --allow-unsafe --extra test -c requirements.lock -o requirements-test.lock pyproject.toml

@@ -8,6 +8,7 @@ from hypothesis import settings as hypothesis_settings
 
 from galena.bench.live.bench import BENCH
 from galena.classroom.models import Person
+from galena.classroom.patience import PATIENCE
 from galena.config import serving
 from galena.exchange import working
 from galena.experiments import flows
@@ -36,6 +37,7 @@ def pytest_collection_modifyitems(items):
 def nothing_remembered():
     """Rows of one test may have the keys of another's: forget what is kept in memory by key."""
     forget()
+    PATIENCE.forget()
 
 
 @pytest.fixture(autouse=True)

@@ -51,6 +51,21 @@ class PrintingBoard(models.Model):
         return BoardFacts(described, self.clock, self.clock_unit)
 
 
+class KnownPlace(models.Model):
+    """A place that a person has connected: it is connected again at the start.
+
+    `key` is what a port is known by (its serial number, or the way of its cable), or the address
+    of an instrument in the network; `speed` is that of a serial line.
+    """
+
+    key = models.CharField(max_length=250, unique=True)
+    address = models.CharField(max_length=250)
+    speed = models.PositiveIntegerField(null=True)
+
+    def __str__(self) -> str:
+        return self.address
+
+
 class Channel(models.Model):
     """One stream of values of an instrument, as the instrument describes it.
 

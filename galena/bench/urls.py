@@ -4,6 +4,7 @@ from galena.bench import views
 from galena.bench.boards import views as board_views
 from galena.bench.calibration import views as calibration_views
 from galena.bench.live import microphone_views
+from galena.bench.places import views as place_views
 from galena.bench.rigs import views as rig_views
 
 _CHANNEL = "bench/channels/<key:channel_id>"
@@ -14,6 +15,8 @@ urlpatterns = [
     path("bench/strips", views.strips_now, name="strips"),
     path("bench/look-again", views.look_again, name="look-again"),
     path("bench/connect", views.connect, name="connect"),
+    path("bench/connect-typed", place_views.connect_typed, name="connect-typed"),
+    path("bench/forget-typed", place_views.forget_typed, name="forget-typed"),
     path(
         "bench/instruments/<key:instrument_id>/name", views.name_instrument, name="name-instrument"
     ),

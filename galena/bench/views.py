@@ -15,6 +15,7 @@ from galena.bench.live.answer import Events
 from galena.bench.live.bench import BENCH
 from galena.bench.live.feed import Feed
 from galena.bench.models import Channel, Instrument
+from galena.bench.places import flows as place_flows
 from galena.bench.rigs.views import rigs_context
 from galena.classroom.permissions import for_teachers, may_teach
 from galena.core.noise import is_moving
@@ -45,7 +46,7 @@ def page(request, experiment_id: int):
 
 def strips_now(request, experiment_id: int):
     """Give instruments and strips as they are now."""
-    return _bench(request, experiment_for(request, experiment_id))
+    return bench_answer(request, experiment_for(request, experiment_id))
 
 
 @require_POST
@@ -54,7 +55,7 @@ def look_again(request, experiment_id: int):
     """Look for instruments anew."""
     experiment = experiment_for(request, experiment_id)
     BENCH.look_again()
-    return _bench(request, experiment)
+    return bench_answer(request, experiment)
 
 
 @require_POST
@@ -69,16 +70,18 @@ def connect(request, experiment_id: int):
             if place.kind == "serial" and speed:
                 chosen = next((one for one in SPEEDS if str(one) == speed), None)
                 if chosen is None:
-                    return _bench(request, experiment, "This is no speed of a serial line.")
+                    return bench_answer(request, experiment, "This is no speed of a serial line.")
                 before = _connected_at(place) or place
                 if (trouble := _others_use(request, [one for one in BENCH.feeds.values()
                                                      if one.link.address == before])):  # fmt: skip
-                    return _bench(request, experiment, trouble)
+                    return bench_answer(request, experiment, trouble)
                 BENCH.disconnect(before)
                 place = Address(place.kind, place.place, chosen)
             BENCH.connect(place)
-            return _bench(request, experiment)
-    return _bench(
+            if not listed.simulated:
+                place_flows.keep(place, BENCH.know(place))
+            return bench_answer(request, experiment)
+    return bench_answer(
         request, experiment, "Nothing is there any more. Look again, then choose from the list."
     )
 
@@ -91,10 +94,10 @@ def name_instrument(request, experiment_id: int, instrument_id: int):
     instrument = get_object_or_404(Instrument, pk=instrument_id)
     channels = instrument.channels.values_list("pk", flat=True)
     if trouble := _others_use_channels(request, channels):
-        return _bench(request, experiment, trouble)
+        return bench_answer(request, experiment, trouble)
     flows.name_instrument(instrument, request.POST.get("name", ""))
     BENCH.refresh()
-    return _bench(request, experiment)
+    return bench_answer(request, experiment)
 
 
 @require_POST
@@ -103,10 +106,10 @@ def zero(request, experiment_id: int, channel_id: int):
     experiment = experiment_for(request, experiment_id)
     channel = _channel(channel_id)
     if trouble := _others_use_channels(request, [channel_id]):
-        return _bench(request, experiment, trouble)
+        return bench_answer(request, experiment, trouble)
     recent = _recent(channel)
     if recent is None:
-        return _bench(request, experiment, NOTHING_TO_ZERO.format(channel.name))
+        return bench_answer(request, experiment, NOTHING_TO_ZERO.format(channel.name))
     flows.zero([(channel, *mean_with_uncertainty(recent))], request.user)
     shown = BENCH.show(experiment).get(channel.pk)
     reason = zeros.why_not_zeroed(shown.unit, shown.symbol) if shown else ""
@@ -120,7 +123,7 @@ def undo_zero(request, experiment_id: int, channel_id: int):
     experiment = experiment_for(request, experiment_id)
     channel = _channel(channel_id)
     if trouble := _others_use_channels(request, [channel_id]):
-        return _bench(request, experiment, trouble)
+        return bench_answer(request, experiment, trouble)
     flows.undo_zero(channel)
     return _changed(request, experiment)
 
@@ -138,7 +141,7 @@ def zero_all(request, experiment_id: int):
     reasons = {one.name: why for one in shown
                if (why := zeros.why_not_zeroed(one.unit, one.symbol))}  # fmt: skip
     if trouble := _others_use_channels(request, [one.channel.pk for one in shown]):
-        return _bench(request, experiment, trouble)
+        return bench_answer(request, experiment, trouble)
     recents = [(one.channel, _recent(one.channel)) for one in shown if one.name not in reasons]
     read = [(channel, recent) for channel, recent in recents if recent is not None]
     values = [(channel, *mean_with_uncertainty(recent)) for channel, recent in read]
@@ -157,7 +160,7 @@ def undo_zeros(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     chosen = requested.keys(request.POST.getlist("zero")[:MOST_ZEROS])
     if trouble := _others_use_channels(request, flows.channels_of_zeros(chosen)):
-        return _bench(request, experiment, trouble)
+        return bench_answer(request, experiment, trouble)
     flows.undo_zeros_of(chosen)
     return _changed(request, experiment)
 
@@ -168,7 +171,7 @@ def reverse(request, experiment_id: int, channel_id: int):
     experiment = experiment_for(request, experiment_id)
     channel = _channel(channel_id)
     if trouble := _others_use_channels(request, [channel_id]):
-        return _bench(request, experiment, trouble)
+        return bench_answer(request, experiment, trouble)
     flows.reverse(channel)
     return _changed(request, experiment)
 
@@ -180,11 +183,13 @@ def describe_channel(request, experiment_id: int, channel_id: int):
     _channel(channel_id)
     shown = BENCH.show(experiment).get(channel_id)
     if shown is None:
-        return _bench(request, experiment, "This channel is gone. Plug its instrument in again.")
+        return bench_answer(
+            request, experiment, "This channel is gone. Plug its instrument in again."
+        )
     try:
         described = fields.read(ChannelForm, request.POST, shown=shown)
     except requested.RequestError as error:
-        return _bench(request, experiment, str(error))
+        return bench_answer(request, experiment, str(error))
     flows.describe(experiment, shown, **described)
     return _changed(request, experiment)
 
@@ -195,13 +200,13 @@ def match(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     if request.POST.get("on") == "no":
         BENCH.tolerances.pop(experiment.pk, None)
-        return _bench(request, experiment)
+        return bench_answer(request, experiment)
     try:
         typed = fields.read(ToleranceForm, request.POST)
     except requested.RequestError as error:
-        return _bench(request, experiment, str(error))
+        return bench_answer(request, experiment, str(error))
     BENCH.tolerances[experiment.pk] = typed["tolerance"]
-    return _bench(request, experiment)
+    return bench_answer(request, experiment)
 
 
 async def events(request, experiment_id: int):
@@ -278,10 +283,10 @@ def _connected_at(place: Address) -> Address | None:
 
 def _changed(request, experiment, trouble: str = "", further: dict | None = None):
     BENCH.refresh()
-    return _bench(request, experiment, trouble, further)
+    return bench_answer(request, experiment, trouble, further)
 
 
-def _bench(request, experiment, trouble: str = "", further: dict | None = None):
+def bench_answer(request, experiment, trouble: str = "", further: dict | None = None):
     context = {"experiment": experiment, "trouble": trouble} | bench_context(experiment)
     return render(request, "bench/_bench.html", context | (further or {}))
 
@@ -290,10 +295,10 @@ def bench_context(experiment) -> dict:
     """Give what the instruments' list and the strips show."""
     shown = BENCH.show(experiment)
     in_sight = BENCH.feeds_for(experiment.owner)
-    feeds = {_where(feed.link.address): feed for feed in in_sight}
+    feeds = {feed.link.address.where: feed for feed in in_sight}
     listed_places = BENCH.places if may_teach(experiment.owner) else []
     by_place: list[tuple[Place | None, Feed | None]] = [
-        (listed, feeds.pop(_where(listed.address), None)) for listed in listed_places
+        (listed, feeds.pop(listed.address.where, None)) for listed in listed_places
     ]
     by_place += [(None, feed) for feed in feeds.values()]
     measured = Stream.objects.filter(run__experiment=experiment).values_list("serial", flat=True)
@@ -305,6 +310,7 @@ def bench_context(experiment) -> dict:
     for listed, feed in by_place:
         address = feed.link.address if feed else listed.address
         place: dict[str, Any] = {"listed": listed, "feed": feed, "address": address}
+        place["typed"] = address in BENCH.typed
         places.append(place)
         if feed is not None:
             own = [one for one in live if one.feed is feed]
@@ -332,8 +338,3 @@ def _has_measured(feed: Feed | None, serials: set[str]) -> bool:
     """Tell whether an instrument is one of those whose serials are given."""
     identity = feed.link.identity if feed else None
     return identity is not None and identity.serial in serials
-
-
-def _where(place: Address) -> str:
-    """Name a place whatever the speed of its line."""
-    return str(place) if place.kind != "serial" else place.place

@@ -86,6 +86,18 @@ def for_teachers(view):
     return guarded
 
 
+def for_managers(view):
+    """Keep a view to those who look after Galena."""
+
+    @wraps(view)
+    def guarded(request, *args, **kwargs):
+        if not request.user.is_staff:
+            raise NotYours("Only those who look after this Galena do that. Ask one of them.")
+        return view(request, *args, **kwargs)
+
+    return guarded
+
+
 def lessons_of(person: Person) -> QuerySet[Lesson]:
     """List the lessons that a person holds; staff hold all."""
     lessons = Lesson.objects.select_related("teacher")

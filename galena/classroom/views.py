@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST
 
 from galena.classroom.models import Person
 from galena.classroom.patience import PATIENCE
+from galena.classroom.people import teachers
 
 DEMO_TEACHER = "ada"
 LONGEST_ADDRESS = 2000
@@ -50,7 +51,8 @@ class SignIn(LoginView):
         return self.request.POST.get("username", ""), self.request.META.get("REMOTE_ADDR", "")
 
     def get_context_data(self, **kwargs):
-        return super().get_context_data(demo=settings.GALENA_DEMO, **kwargs)
+        nobody = not settings.GALENA_DEMO and not teachers().filter(is_active=True).exists()
+        return super().get_context_data(demo=settings.GALENA_DEMO, nobody=nobody, **kwargs)
 
 
 @require_POST

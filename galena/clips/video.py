@@ -8,7 +8,6 @@ from __future__ import annotations
 import contextlib
 import json
 import multiprocessing
-import resource
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
@@ -148,7 +147,10 @@ class _Broken:
 def _bound() -> None:
     """Have a worker take no more memory than it may; the server itself is not bounded."""
     if multiprocessing.parent_process() is not None:
-        resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+        with contextlib.suppress(ImportError):  # on Windows it is bounded by its time only
+            import resource
+
+            resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
 
 
 @contextlib.contextmanager

@@ -14,8 +14,10 @@ from django.conf import settings
 from django.db import connections
 
 from galena.bench.live.bench import BENCH
+from galena.bench.places import flows as places
 from galena.config.door import guarded
 from galena.config.threads import THREADS, Pages
+from galena.keeping.nights import NIGHTS
 from galena.lessons import lending
 from galena.recording.engine.recorder import RECORDER
 from galena.shell.worker import WORKERS
@@ -28,11 +30,13 @@ async def _live(receive, send):
         if message["type"] == "lifespan.startup":
             await sync_to_async(RECORDER.open)()
             await sync_to_async(lending.load)()
-            BENCH.start(settings.GALENA_STAND_INS)
+            BENCH.start(settings.GALENA_STAND_INS, await sync_to_async(places.known)())
             for rig in settings.GALENA_RIGS:
                 await asyncio.to_thread(BENCH.plug_in, rig)
+            NIGHTS.begin(settings.DATA_DIR)
             await send({"type": "lifespan.startup.complete"})
         elif message["type"] == "lifespan.shutdown":
+            await asyncio.to_thread(NIGHTS.end)
             await sync_to_async(RECORDER.close)()
             await BENCH.stop()
             WORKERS.close()

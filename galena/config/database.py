@@ -12,11 +12,16 @@ from pathlib import Path
 from django.apps import apps
 from django.core.management import call_command
 from django.db import connections
+from django.db.migrations.loader import MigrationLoader
+
+from galena.core.errors import GalenaError
+from galena.keeping import backups
 
 OWN = "galena."
+_CHANGES = "before a change of the database"
 
 
-class EarlierDatabaseError(Exception):
+class EarlierDatabaseError(GalenaError):
     """The database was made by an earlier Galena, before the first release."""
 
 
@@ -26,7 +31,7 @@ def make_ready(*, rebuild: bool) -> str:
     rebuild: whether one of before is put aside, so that a new one is made. Raises
     EarlierDatabaseError where it is of before and is not put aside.
     """
-    path = Path(connections["default"].settings_dict["NAME"])
+    path = database_file()
     word = ""
     if path.exists() and is_of_before(path):
         if not rebuild:
@@ -39,8 +44,38 @@ def make_ready(*, rebuild: bool) -> str:
             f"The demo world in {path.name} was made by an earlier Galena. It was put aside as "
             f"{aside.name}, and a new one is made."
         )
+    if path.exists() and missing_migrations():
+        kept = _keep_as_it_was(path)
+        word = word or (f"The database is brought up to date; as it was it is in {kept.name}."
+                        if kept else "")  # fmt: skip
     call_command("migrate", verbosity=0)
     return word
+
+
+def database_file() -> Path:
+    """Give the file of the database."""
+    return Path(connections["default"].settings_dict["NAME"])
+
+
+def known_migrations() -> set[tuple[str, str]]:
+    """Give the migrations that this Galena has, by app and name."""
+    return set(MigrationLoader(None, ignore_no_migrations=True).disk_migrations)
+
+
+def missing_migrations() -> list[tuple[str, str]]:
+    """List the migrations that the database has not seen; none of a database without tables."""
+    loader = MigrationLoader(connections["default"], ignore_no_migrations=True)
+    if not loader.applied_migrations:
+        return []
+    return sorted(set(loader.disk_migrations) - set(loader.applied_migrations))
+
+
+def _keep_as_it_was(path: Path) -> Path | None:
+    """Make a backup of the database before it is changed; None where it is not in its folder."""
+    if path.name != backups.DATABASE:
+        return None
+    target = path.parent / backups.FOLDER / backups.own_name(_CHANGES, datetime.now())
+    return backups.make(path.parent, target, _CHANGES, with_clips=False).path
 
 
 def is_of_before(path: Path) -> bool:

@@ -22,7 +22,7 @@ LARGER = (  # by address, those that take text, sound or files
     (re.compile(r"(/experiments/\d+/clips|/arrivals)/\d+/piece"), 4_000_000),
     (re.compile(r"/take-in"), 4_100_000),  # where no script sends it in pieces
 )
-BEFORE_SIGNING_IN = (re.compile(r"/sign-in(/demo)?"), 16_000)
+BEFORE_SIGNING_IN = (re.compile(r"/sign-in(/demo)?|/first/[^/]*"), 16_000)
 PATIENCE = 60.0  # seconds in which a body must have come
 
 

@@ -1,11 +1,19 @@
 """Runs the one server process."""
 
+from __future__ import annotations
+
+import asyncio
 import contextlib
 import socket
+import threading
+from collections.abc import Iterator
+from pathlib import Path
 
 import uvicorn
 from django.conf import settings
 
+from galena.classroom.people import FIRST
+from galena.config.https import Https, certificate_door
 from galena.config.memory import share_heaps
 from galena.shell.room import ROOM
 
@@ -21,11 +29,12 @@ def listen(host: str, port: int) -> socket.socket:
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, SEND_BUFFER)
     try:
         listening.bind((host, port))
-    except OSError as error:
+    except (OSError, OverflowError) as error:
         listening.close()
+        reason = getattr(error, "strerror", None) or error
         raise SystemExit(
-            f"Port {port} of {host} cannot be opened ({error.strerror}). "
-            "Another program uses it: choose another one, for example make demo PORT=8123."
+            f"Port {port} of {host} cannot be opened ({reason}). Another program uses it, or it is "
+            "no port: choose another one, for example --port 8123 (make demo PORT=8123)."
         ) from error
     return listening
 
@@ -41,37 +50,86 @@ class Server(uvicorn.Server):
         await super().shutdown(sockets)
 
 
-def server() -> Server:
+def server(https: Https | None = None) -> Server:
     """Make the server; what has not ended a second after it is asked to stop is cut."""
-    return Server(
-        uvicorn.Config(
-            "galena.config.asgi:application",
-            workers=1,
-            log_level="warning",
-            lifespan="on",
-            timeout_graceful_shutdown=1,
-            timeout_keep_alive=KEEPS_CONNECTION,
-            server_header=False,
-        )
+    config = uvicorn.Config(
+        "galena.config.asgi:application",
+        workers=1,
+        log_level="warning",
+        lifespan="on",
+        timeout_graceful_shutdown=1,
+        timeout_keep_alive=KEEPS_CONNECTION,
+        server_header=False,
     )
+    if https is not None:
+        config.load()
+        config.ssl = https.context
+    return Server(config)
 
 
-def serve(host: str, port: int, *, room: bool = False) -> None:
-    """Serve until interrupted. room: devices of the local network come in as well."""
+def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> None:
+    """Serve until interrupted. room: devices of the local network come in as well; https: by https,
+    with a plain address beside it where devices get the certificate."""
     share_heaps()
-    listening = listen("0.0.0.0" if room else host, port)
+    bound = "0.0.0.0" if room else host
+    shown = "127.0.0.1" if room else host
+    listening = listen(bound, port)
     port = listening.getsockname()[1]
-    print(f"Galena is at http://{'127.0.0.1' if room else host}:{port}/", flush=True)
     with contextlib.ExitStack() as stack:
         stack.enter_context(contextlib.suppress(KeyboardInterrupt))  # Ctrl+C ends it
+        secure = stack.enter_context(_by_https(bound, port)) if https else None
+        address = f"{'https' if https else 'http'}://{shown}:{port}/"
+        print(f"Galena is at {address}", flush=True)
         if room:
-            stack.enter_context(ROOM.opened(port, settings.ALLOWED_HOSTS))
-            print(_in_the_room(ROOM.addresses()), flush=True)
-        server().run(sockets=[listening])
+            stack.enter_context(ROOM.opened(port, settings.ALLOWED_HOSTS, secure=https))
+            print(_in_the_room(ROOM.addresses(), https), flush=True)
+        if secure is not None:
+            print(
+                f"Devices get its certificate at {_plain(shown, port)}, where they see this as "
+                f"well (SHA-256):\n{secure.authority.fingerprint}",
+                flush=True,
+            )
+        if key := FIRST.begin():
+            print(f"Make the first teacher’s account at {address}first/{key}", flush=True)
+        server(secure).run(sockets=[listening])
 
 
-def _in_the_room(addresses: list[str]) -> str:
+@contextlib.contextmanager
+def _by_https(host: str, port: int) -> Iterator[Https]:
+    """Make the certificate ready, and open the plain address where devices get it."""
+    secure = Https(Path(settings.DATA_DIR) / "certificates")
+    if secure.authority.word:
+        print(secure.authority.word, flush=True)
+    plain = listen(host, port + 1)
+    door = uvicorn.Server(
+        uvicorn.Config(
+            certificate_door(secure.authority, port), log_level="warning", lifespan="off",
+            server_header=False, timeout_graceful_shutdown=1,
+        )
+    )  # fmt: skip
+    settings.SESSION_COOKIE_SECURE = settings.CSRF_COOKIE_SECURE = True
+
+    async def both() -> None:
+        keeping_up = asyncio.create_task(secure.keep_up())
+        await door.serve(sockets=[plain])
+        keeping_up.cancel()
+
+    thread = threading.Thread(target=asyncio.run, args=(both(),), name="certificates", daemon=True)
+    thread.start()
+    try:
+        yield secure
+    finally:
+        door.should_exit = True
+        thread.join(timeout=3)
+
+
+def _plain(host: str, port: int) -> str:
+    return f"http://{host}:{port + 1}/"
+
+
+def _in_the_room(addresses: list[str], https: bool) -> str:
     if not addresses:
         return "This computer is in no network: only its own browser reaches Galena."
-    listed = " or ".join(f"http://{address}/" for address in addresses)
+    way = "https" if https else "http"
+    listed = " or ".join(f"{way}://{address}/" for address in addresses)
     return f"In this room it is at {listed}"

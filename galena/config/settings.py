@@ -1,6 +1,6 @@
 """Settings. What differs from room to room comes from the environment:
 
-GALENA_DATA       folder of the database and the secret key (default: .work/data)
+GALENA_DATA       folder of all that is kept (default: the user's data folder of this system)
 GALENA_HOSTS      further names under which the server is reached, separated by spaces
 GALENA_DEMO       "1" offers the one-click sign-in of the demo world
 GALENA_STAND_INS  addresses of stand-in instruments, separated by spaces
@@ -12,10 +12,9 @@ import secrets
 from pathlib import Path
 from zoneinfo import available_timezones
 
-BASE_DIR = Path(__file__).resolve().parents[2]
-DATA_DIR = Path(os.environ.get("GALENA_DATA", BASE_DIR / ".work" / "data"))
-DATA_DIR.mkdir(parents=True, exist_ok=True)
-DATA_DIR.chmod(0o700)  # readings, names and the key are for who runs the server
+from galena.config.data_folder import data_folder
+
+DATA_DIR = data_folder()
 
 
 def _secret_key() -> str:
@@ -59,6 +58,7 @@ INSTALLED_APPS = [
     "galena.clips",
     "galena.reports",
     "galena.lessons",
+    "galena.keeping",
     "galena.demo",
 ]
 MIDDLEWARE = [

@@ -9,6 +9,7 @@ urlpatterns = [
     path("", include("galena.experiments.urls")),
     path("", include("galena.exchange.arrival_urls")),
     path("", include("galena.lessons.urls")),
+    path("", include("galena.keeping.urls")),
     path("experiments/<key:experiment_id>/", include("galena.bench.urls")),
     path("experiments/<key:experiment_id>/", include("galena.recording.urls")),
     path("experiments/<key:experiment_id>/", include("galena.desk.urls")),

@@ -10,7 +10,7 @@ from galena.experiments.models import Experiment, Run
 
 def experiments_of(request):
     """List the experiments on the signed-in person's own list."""
-    return owned_by(request.user, Experiment.objects.select_related("owner"))
+    return owned_by(request.user, Experiment.objects.kept().select_related("owner"))
 
 
 def experiment_for(request, experiment_id: int) -> Experiment:
@@ -19,7 +19,7 @@ def experiment_for(request, experiment_id: int) -> Experiment:
     Raises NotYours where the request changes what the person may only see.
     """
     address = request.resolver_match.url_name if request.resolver_match else ""
-    everything = Experiment.objects.select_related("owner__lesson")
+    everything = Experiment.objects.kept().select_related("owner__lesson")
     seen = visible_to(request.user, everything, address)
     experiment = get_object_or_404(seen, pk=experiment_id)
     if request.method not in SAFE:

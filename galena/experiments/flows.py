@@ -164,7 +164,8 @@ def refuse_symbol(experiment: Experiment, symbol: str, but: object = None) -> No
 
 def next_number(experiment: Experiment) -> int:
     """Give the number of the next run; the number of a removed run is not used again."""
-    return (experiment.runs.aggregate(last=Max("number"))["last"] or 0) + 1
+    highest = experiment.runs.aggregate(last=Max("number"))["last"] or 0
+    return max(highest, experiment.last_number) + 1
 
 
 def hold_conditions(run: Run, values: dict[int, str]) -> None:
@@ -216,6 +217,18 @@ def set_archived(experiment: Experiment, archived: bool) -> None:
     """Put an experiment out of the list, or back into it; nothing of it is lost."""
     experiment.archived_at = timezone.now() if archived else None
     experiment.save(update_fields=["archived_at"])
+
+
+def remove_experiment(experiment: Experiment) -> None:
+    """Take an experiment away; nothing of it is deleted for a while, so it can be brought back."""
+    experiment.removed_at = timezone.now()
+    experiment.save(update_fields=["removed_at"])
+
+
+def bring_back(experiment: Experiment) -> None:
+    """Undo the removal of an experiment."""
+    experiment.removed_at = None
+    experiment.save(update_fields=["removed_at"])
 
 
 def set_unused(run: Run, reason: str) -> None:

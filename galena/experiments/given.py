@@ -3,6 +3,7 @@ recorded there. Nothing measured is stored twice, and nothing in use is lost wit
 """
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from galena.experiments.data.cache import forget
 from galena.experiments.flows import touch
@@ -45,16 +46,32 @@ def delete(experiment: Experiment) -> None:
     Readings that other experiments use move to the first of these; they are lost with none.
     """
     with transaction.atomic():
-        _hand_on(experiment)
+        _hand_on(Run.objects.filter(experiment=experiment))
         experiment.runs.update(state=Run.State.FINISHED)
         Stream.objects.filter(run__experiment=experiment).delete()
         _delete_rows(experiment)
     forget()  # what is kept in memory is named by the keys of series
 
 
-def _hand_on(experiment: Experiment) -> None:
-    held = Series.objects.filter(stream__run__experiment=experiment, stored_in=None)
-    used = Series.objects.filter(stored_in__in=held).exclude(stream__run__experiment=experiment)
+def delete_run(run: Run) -> None:
+    """Delete a removed run for good; its number is not used again.
+
+    Readings that other runs use move to the first of these.
+    """
+    with transaction.atomic():
+        _hand_on(Run.objects.filter(pk=run.pk))
+        Experiment.objects.filter(pk=run.experiment_id, last_number__lt=run.number).update(
+            last_number=run.number
+        )
+        Stream.objects.filter(run=run).delete()
+        run.delete()
+    forget()
+
+
+def _hand_on(runs: QuerySet[Run]) -> None:
+    """Give what is stored of some runs to the first of the others that use it."""
+    held = Series.objects.filter(stream__run__in=runs, stored_in=None)
+    used = Series.objects.filter(stored_in__in=held).exclude(stream__run__in=runs)
     followers: dict[int, list[Series]] = {}
     for follower in used.order_by("pk"):
         followers.setdefault(follower.holder_id, []).append(follower)

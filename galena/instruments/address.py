@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import select
 import socket
+import sys
 from dataclasses import dataclass
 from typing import Protocol
 from urllib.parse import parse_qs, urlsplit
@@ -11,6 +12,7 @@ from urllib.parse import parse_qs, urlsplit
 import serial
 
 from galena.instruments.errors import AddressError, LinkLost
+from galena.instruments.rights import why_closed
 
 BAUD = 115_200
 _AT_ONCE = 1 << 16  # a device that floods waits; 50 such reads a second are 80 kHz of lines
@@ -18,7 +20,8 @@ _AT_ONCE = 1 << 16  # a device that floods waits; 50 such reads a second are 80 
 
 @dataclass(frozen=True)
 class Address:
-    """`tcp://host:port` or `serial:/dev/ttyACM0?baud=115200`, or the name of a browser's device."""
+    """`tcp://host:port`, `serial:/dev/ttyACM0?baud=115200`, `visa:USB0::…::INSTR`, or the name of a
+    browser's device."""
 
     kind: str
     place: str
@@ -27,9 +30,14 @@ class Address:
     def __str__(self) -> str:
         if self.kind == "tcp":
             return f"tcp://{self.place}:{self.number}"
-        if self.kind == "browser":
-            return f"browser:{self.place}"
+        if self.kind in ("browser", "visa"):
+            return f"{self.kind}:{self.place}"
         return f"serial:{self.place}?baud={self.number}"
+
+    @property
+    def where(self) -> str:
+        """The place whatever the speed of its line."""
+        return self.place if self.kind == "serial" else str(self)
 
     @property
     def label(self) -> str:
@@ -39,6 +47,8 @@ class Address:
 
 def parse(text: str) -> Address:
     """Read an address; AddressError says what one looks like."""
+    if text.strip().lower().startswith("visa:"):
+        return Address("visa", text.strip()[5:], 0)
     parts = urlsplit(text.strip())
     try:
         if parts.scheme == "tcp" and parts.hostname and parts.port:
@@ -104,8 +114,13 @@ class SerialTransport:
 
     def __init__(self, device: str, baud: int) -> None:
         try:
-            self._port = serial.Serial(device, baud, timeout=0.01, write_timeout=2.0)
-        except (OSError, ValueError) as error:
+            self._port = serial.Serial(
+                device, baud, timeout=0.01, write_timeout=2.0,
+                exclusive=None if sys.platform == "win32" else True,
+            )  # fmt: skip
+        except OSError as error:
+            raise LinkLost(why_closed(device, error)) from error
+        except ValueError as error:
             raise LinkLost(f"{device} cannot be opened: {error}") from error
 
     @property
@@ -143,4 +158,8 @@ def connect(address: Address, timeout: float = 2.0) -> Transport:
     """Open the way to a device; LinkLost says why it cannot be opened."""
     if address.kind == "tcp":
         return TcpTransport(address.place, address.number, timeout)
+    if address.kind == "visa":
+        from galena.instruments.visa import VisaTransport  # loads libraries that few need
+
+        return VisaTransport(address.place)
     return SerialTransport(address.place, address.number)

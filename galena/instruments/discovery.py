@@ -10,6 +10,7 @@ from serial.tools import list_ports
 
 from galena.instruments import address
 from galena.instruments.address import Address
+from galena.instruments.visa import list_meters
 
 
 @dataclass(frozen=True)
@@ -54,15 +55,28 @@ def key_of(where: Address, ports: Lister = list_serial_ports) -> str:
     return named.replace(",", " ").replace("|", "/")[:60]
 
 
-def find(stand_ins: Iterable[str], ports: Lister = list_serial_ports) -> list[Place]:
-    """List the stand-ins given and all serial ports of this computer."""
+def find(
+    stand_ins: Iterable[str],
+    ports: Lister = list_serial_ports,
+    typed: Iterable[Address] = (),
+    meters: Callable[[], Iterable[str]] = list_meters,
+) -> list[Place]:
+    """List the stand-ins given, all serial ports of this computer, what is on its USB and speaks
+    SCPI, and the addresses that were typed."""
     simulated = [stand_in(text) for text in stand_ins]
+    others = [Place(one, "in the network", False) for one in typed]
+    by_usb = [Address("visa", resource, 0) for resource in meters()]
+    others += [Place(one, "on USB", False) for one in by_usb if one not in typed]
     listed = sorted(ports(), key=lambda port: str(port.device))
-    return simulated + [
-        Place(
-            Address("serial", port.device, address.BAUD),
-            port.description if port.description != "n/a" else "serial port",
-            False,
-        )
-        for port in listed
-    ]
+    return (
+        simulated
+        + others
+        + [
+            Place(
+                Address("serial", port.device, address.BAUD),
+                port.description if port.description != "n/a" else "serial port",
+                False,
+            )
+            for port in listed
+        ]
+    )

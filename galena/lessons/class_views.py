@@ -32,7 +32,7 @@ def lessons(request):
 @for_teachers
 def new_lesson(request):
     """Make a lesson from an experiment, and open its door."""
-    mine = owned_by(request.user, Experiment.objects.filter(archived_at=None))
+    mine = owned_by(request.user, Experiment.objects.kept().filter(archived_at=None))
     mine = mine.order_by("-changed_at")
     sent = request.POST if request.method == "POST" else request.GET
     key = requested.key_or_none(sent.get("experiment"))

@@ -15,9 +15,10 @@ def door_context(request, lesson: Lesson) -> dict:
     addresses = ROOM.addresses()
     here = request.get_host()
     shown = addresses or [here]
-    link = f"http://{shown[0]}{reverse('come-in')}?code={lesson.code.replace(' ', '')}"
+    link = f"{request.scheme}://{shown[0]}{reverse('come-in')}?code={lesson.code.replace(' ', '')}"
     return {
         "addresses": shown,
+        "certificates": ROOM.certificate_addresses(),
         "is_open_to_room": ROOM.is_open and bool(addresses),
         "qr": mark_safe(qr_code(link)),
         "link": link,

@@ -38,6 +38,7 @@ class Room:
     def __init__(self, find: Callable[[], list[str]] = own_addresses) -> None:
         self._find = find
         self.port: int | None = None
+        self.is_secure = False  # whether by https
         self.is_named = False
         self._allowed: list[str] | None = None
 
@@ -55,6 +56,17 @@ class Room:
         named = [NAME] if self.is_named else []
         return [f"{host}:{self.port}" for host in (*hosts, *named)]
 
+    @property
+    def way(self) -> str:
+        """How an address begins."""
+        return "https" if self.is_secure else "http"
+
+    def certificate_addresses(self) -> list[str]:
+        """List where devices get the certificate, without http://; none where it is not needed."""
+        if self.port is None or not self.is_secure:
+            return []
+        return [f"{host}:{self.port + 1}" for host in self._find()]
+
     def _allow(self, hosts: list[str]) -> None:
         if self._allowed is not None:
             for host in (*hosts, NAME):
@@ -62,9 +74,12 @@ class Room:
                     self._allowed.append(host)
 
     @contextmanager
-    def opened(self, port: int, allowed: list[str]) -> Iterator[None]:
-        """Be open on a port; the host names that follow from the addresses become allowed ones."""
-        self.port, self._allowed = port, allowed
+    def opened(self, port: int, allowed: list[str], *, secure: bool = False) -> Iterator[None]:
+        """Be open on a port; the host names that follow from the addresses become allowed ones.
+
+        secure: by https; then devices get the certificate on the port after it.
+        """
+        self.port, self._allowed, self.is_secure = port, allowed, secure
         self._allow(self._find())
         try:
             with contextlib.ExitStack() as stack:
@@ -75,7 +90,7 @@ class Room:
             self._close()
 
     def _close(self) -> None:
-        self.port, self.is_named, self._allowed = None, False, None
+        self.port, self.is_named, self._allowed, self.is_secure = None, False, None, False
 
 
 @contextmanager

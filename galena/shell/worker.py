@@ -121,7 +121,8 @@ class Workers:
 
 def _work(pipe: Connection) -> None:
     """Do what comes through a pipe, until it is closed."""
-    os.nice(10)
+    if hasattr(os, "nice"):  # not on Windows
+        os.nice(10)
     while True:
         try:
             work, arguments = pipe.recv()

@@ -100,6 +100,7 @@ def keys_of(experiment):
         "series_id": Series.objects.filter(stream__run=run).exclude(quantity=None).first().pk,
         "condition_id": experiment.conditions.first().pk,
         "instrument_id": making.channel().instrument_id,
+        "person_id": experiment.owner.pk, "run_id": run.pk,
         "table": experiment.runs.order_by("number").last().number,
     }  # fmt: skip
 

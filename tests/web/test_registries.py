@@ -7,7 +7,7 @@ from galena.desk import history
 from galena.exchange.parts import APP_PARTS
 
 OWN = tuple(one.label for one in apps.get_app_configs() if one.name.startswith("galena."))
-OF_THE_ROOM = {"Person", "Arrival", "Instrument", "PrintingBoard", "Channel", "Zero",
+OF_THE_ROOM = {"Person", "Arrival", "Instrument", "PrintingBoard", "KnownPlace", "Channel", "Zero",
                "Calibration", "Take"} | {
     "Lesson", "Task", "Copy", "GivenRun", "Received", "Loan", "ClassQuestion", "TypedAnswer",
     "LeftOut", "Word", "HandIn", "Remark",  # of a class: an experiment goes along without it

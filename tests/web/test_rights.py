@@ -19,7 +19,7 @@ GROUPS = {"group", "other group", "group of another lesson"}
 SIGNED_IN = set(ROLES) - {"nobody"}
 TEACHERS = {"teacher", "other teacher", "staff"}
 
-OPEN = {"sign-in", "sign-in-demo", "come-in", "come-back"}
+OPEN = {"sign-in", "sign-in-demo", "first-teacher", "come-in", "come-back"}
 OF_ANYBODY = {
     "sign-out",
     "room",
@@ -28,7 +28,9 @@ OF_ANYBODY = {
     "taking-in",
 }  # each sees what is their own there
 OF_ARRIVALS = {"arrival", "arrival-piece", "leave-arrival", "take-in-table", "take-experiment"}
-OF_TEACHERS = {"new-experiment", "lessons", "new-lesson"}
+OF_TEACHERS = {"new-experiment", "lessons", "new-lesson", "people", "kept"}
+OF_MANAGERS = {"add-person", "take-away", "let-in-again", "back-up", "backup-file"}
+OF_ADA = {"new-password"}  # whose account is asked for
 TEACHES_ONLY = {
     "duplicate",
     "archive",
@@ -37,6 +39,12 @@ TEACHES_ONLY = {
     "connect",
     "name-instrument",
     "columns",
+    "connect-typed",
+    "forget-typed",
+    "remove-experiment",
+    "bring-back",
+    "delete-experiment",
+    "bring-run-back",
 }
 OF_CLASS = {
     "lesson", "class-now", "class-events", "task", "end-lesson", "remove-lesson", "who-is-in",
@@ -87,7 +95,9 @@ def expected(name, method, owner):
         return SIGNED_IN
     if name in OF_TEACHERS | BRINGS:
         return TEACHERS
-    if name in OF_CLASS:
+    if name in OF_MANAGERS:
+        return {"staff"}
+    if name in OF_ADA or name in OF_CLASS:
         return {"teacher", "staff"}
     if name in OF_ITS_GROUP:
         return {"group"}
@@ -115,7 +125,8 @@ def taken_back():
 
 NOT_THERE = {  # what the fixture has none of, or what is there in another mode only
     "sign-in-demo", "sheet-picture", "take-table", "remove-take", "use-calibration",
-    "export-calibration", "calibration", "take", "taking", "taking-in",
+    "export-calibration", "calibration", "take", "taking", "taking-in", "first-teacher",
+    "backup-file", "bring-back", "delete-experiment", "bring-run-back",
 }  # fmt: skip
 
 

@@ -8,9 +8,11 @@ import asyncio
 import contextlib
 import logging
 import threading
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import partial
+from pathlib import Path
 
+from django.conf import settings
 from django.db import DatabaseError, close_old_connections, connections
 
 from galena.bench import flows
@@ -23,9 +25,10 @@ from galena.bench.live.hub import Hub
 from galena.bench.live.in_use import Uses, refuse
 from galena.bench.live.loans import Loans
 from galena.bench.live.publishing import Publisher
-from galena.bench.models import Channel
+from galena.bench.models import Channel, KnownPlace
 from galena.classroom.models import Person
 from galena.experiments.models import Experiment
+from galena.instruments import address as addresses
 from galena.instruments import discovery
 from galena.instruments.address import Address
 from galena.instruments.errors import InstrumentError
@@ -34,6 +37,7 @@ from galena.instruments.link_state import StreamStart
 from galena.instruments.protocols.line_v1 import Block
 from galena.instruments.protocols.recognising import Recogniser
 from galena.instruments.rigs.room import RigRoom
+from galena.instruments.visa import list_meters
 
 MOST_EXPERIMENTS = 200  # so many pages of groups and teachers are open at most
 log = logging.getLogger(__name__)
@@ -53,8 +57,13 @@ class Bench:
         self.uses: Uses = list  # set by what records
         self.loans = Loans()
         self.list_ports: discovery.Lister = discovery.list_serial_ports
+        self.list_meters: Callable[[], Iterable[str]] = list_meters
+        self.typed: list[Address] = []  # addresses in the network
+        self._speeds: dict[str, int] = {}  # of ports that are known, by their keys
         self._recogniser = Recogniser(
-            board_flows.facts_of, lambda address: discovery.key_of(address, self.list_ports)
+            board_flows.facts_of,
+            self.key_of,
+            own_commands=Path(settings.DATA_DIR) / "scpi_commands.txt",
         )
         self.setups: dict[int, dict[int, Shown]] = {}
         self._owners: dict[int, Person] = {}  # of the experiments in `_setups`
@@ -63,9 +72,15 @@ class Bench:
         self._lock = threading.RLock()
         self._task: asyncio.Task[None] | None = None
 
-    def start(self, stand_ins: list[str]) -> None:
-        """Connect to the stand-ins and begin to publish; called in the event loop."""
+    def start(self, stand_ins: list[str], known: Iterable[KnownPlace] = ()) -> None:
+        """Connect to the stand-ins and what is known; begin to publish. Called in the event loop.
+
+        known: places that a person has connected before.
+        """
         self.hub = Hub()
+        known = list(known)
+        self.typed = [addresses.parse(one.address) for one in known if one.speed is None]
+        self._speeds = {one.key.partition(":")[2]: one.speed for one in known if one.speed}
         self.room.find(stand_ins)
         self._stand_ins = list(stand_ins)
         self.setups.clear()
@@ -74,6 +89,9 @@ class Bench:
         self.look_again()
         for where in self._stand_ins:
             self.connect(discovery.stand_in(where).address)
+        for place in self.places:
+            if place.address in self.typed or self.key_of(place.address) in self._speeds:
+                self.connect(self._at_known_speed(place.address))
         self._task = asyncio.get_running_loop().create_task(self.publisher.publish_forever())
 
     async def stop(self) -> None:
@@ -91,8 +109,40 @@ class Bench:
 
     def look_again(self) -> None:
         """List what may be an instrument now, and forget those that are gone for good."""
-        self.places = discovery.find(self._stand_ins, self.list_ports)
+        self._list_places()
         self._forget_gone()
+
+    def _list_places(self) -> None:
+        self.places = discovery.find(self._stand_ins, self.list_ports, self.typed, self.list_meters)
+
+    def key_of(self, address: Address) -> str:
+        """Name a place as it is known again, whatever its port is called then."""
+        return discovery.key_of(address, self.list_ports)
+
+    def _at_known_speed(self, address: Address) -> Address:
+        speed = self._speeds.get(self.key_of(address))
+        if speed is None or address.kind != "serial":
+            return address
+        return Address(address.kind, address.place, speed)
+
+    def know(self, address: Address) -> str:
+        """Remember a port that a person has connected; gives the key that it is known by."""
+        key = self.key_of(address)
+        if address.kind == "serial":
+            self._speeds[key] = address.number
+        return key
+
+    def add_typed(self, address: Address) -> None:
+        """Put an address that was typed on the list of places."""
+        if address not in self.typed:
+            self.typed.append(address)
+        self._list_places()
+
+    def remove_typed(self, address: Address) -> None:
+        """Let go of an address that was typed."""
+        self.typed = [one for one in self.typed if one != address]
+        self.disconnect(address)
+        self._list_places()
 
     def look_for_new(self) -> None:
         """Connect to what was plugged in since one looked last; what was there already waits."""
@@ -100,12 +150,15 @@ class Bench:
         self.look_again()
         for place in self.places:
             if not place.simulated and place.address not in before:
-                self.connect(place.address)
+                self.connect(self._at_known_speed(place.address))
 
     def _forget_gone(self) -> None:
-        addresses = {place.address for place in self.places}
+        here = {place.address.where for place in self.places}
         for feed in list(self.feeds.values()):
-            if feed.link.address not in addresses and feed.link.state.health in ("gone", "strange"):
+            if feed.link.address.where not in here and feed.link.state.health in (
+                "gone",
+                "strange",
+            ):
                 self.retire(feed)
 
     def connect(
@@ -156,7 +209,7 @@ class Bench:
         if rig.process is None:  # someone else's process: it goes on, but not on this bench
             for where in rig.addresses:
                 self.disconnect(discovery.stand_in(where).address)
-        self.places = discovery.find(self._stand_ins, self.list_ports)
+        self._list_places()
 
     def feed_of(self, channel_id: int) -> tuple[Feed, int] | None:
         """Find the feed and the column of a channel that gives readings."""

@@ -12,6 +12,20 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
+            name="KnownPlace",
+            fields=[
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("key", models.CharField(max_length=250, unique=True)),
+                ("address", models.CharField(max_length=250)),
+                ("speed", models.PositiveIntegerField(null=True)),
+            ],
+        ),
+        migrations.CreateModel(
             name="PrintingBoard",
             fields=[
                 (

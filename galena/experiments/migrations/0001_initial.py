@@ -21,6 +21,8 @@ class Migration(migrations.Migration):
                 ('created_at', models.DateTimeField(auto_now_add=True)),
                 ('changed_at', models.DateTimeField(auto_now=True)),
                 ('archived_at', models.DateTimeField(null=True)),
+                ('removed_at', models.DateTimeField(null=True)),
+                ('last_number', models.PositiveIntegerField(default=0, help_text='of runs deleted for good')),
                 ('owner', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
             ],
         ),

@@ -14,12 +14,26 @@ def own_key() -> str:
     return uuid4().hex
 
 
+class ExperimentQuerySet(models.QuerySet):
+    def kept(self) -> "ExperimentQuerySet":
+        """Leave out the removed ones."""
+        return self.filter(removed_at=None)
+
+    def removed(self) -> "ExperimentQuerySet":
+        """Keep the removed ones only."""
+        return self.exclude(removed_at=None)
+
+
 class Experiment(models.Model):
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
     title = models.CharField(max_length=200)
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
     archived_at = models.DateTimeField(null=True)
+    removed_at = models.DateTimeField(null=True)
+    last_number = models.PositiveIntegerField(default=0, help_text="of runs deleted for good")
+
+    objects = ExperimentQuerySet.as_manager()
 
     def __str__(self) -> str:
         return self.title

@@ -1,4 +1,4 @@
-"""Tells what speaks at an address: the line protocol, or a board that just prints numbers."""
+"""Tells what speaks at an address: the line protocol, SCPI, or a board that just prints numbers."""
 
 from __future__ import annotations
 
@@ -6,12 +6,15 @@ import math
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from galena.instruments import address as addresses
 from galena.instruments.address import Address, SerialTransport, Transport
-from galena.instruments.protocols.line_v1 import UNREADABLE
+from galena.instruments.protocols.line_v1 import UNREADABLE, Identity
 from galena.instruments.protocols.plain_board import BoardFacts, PlainBoard
 from galena.instruments.protocols.plain_lines import LONGEST_LINE, layout_of
+from galena.instruments.protocols.scpi import ScpiMeter, speaks_scpi
+from galena.instruments.protocols.scpi_commands import commands_of
 
 SPEEDS = (115_200, 9_600, 57_600, 38_400, 19_200, 230_400)  # the usual ones, the likelier first
 ANSWERS_WITHIN = 1.2  # s: who speaks the line protocol has answered by then
@@ -19,6 +22,7 @@ PRINTS_WITHIN = 12.0  # s: a board that prints a line now and then has printed s
 TELLING = 40  # characters that tell whether a speed is right
 _GARBLED = 0.1  # the share of characters that are no text at a wrong speed
 _ENOUGH = 6  # whole lines
+LISTS_WITHIN = 0.6  # s: a board lists its channels by then; a meter does not know the question
 
 FactsOf = Callable[[str], BoardFacts | None]
 
@@ -68,7 +72,8 @@ class _Heard:
 class Recogniser:
     """Opens the way to a device and tells what it speaks.
 
-    facts_of: gives what a person has said of the board at a port, by the port's key.
+    facts_of: gives what a person has said of the board at a port, by the port's key; own_commands:
+    a file with measuring commands of meters, beside those that ship.
     """
 
     def __init__(
@@ -76,8 +81,10 @@ class Recogniser:
         facts_of: FactsOf = lambda key: None,
         key_of: Callable[[Address], str] = lambda address: address.label,
         connect: Callable[[Address], Transport] = addresses.connect,
+        own_commands: Path | None = None,
     ) -> None:
         self._facts_of, self._key_of, self._connect = facts_of, key_of, connect
+        self._own_commands = own_commands
         self._speeds: dict[str, int] = {}  # at which a port could be read
 
     def open(self, address: Address) -> Transport:
@@ -88,6 +95,8 @@ class Recogniser:
         raw = self._connect(address)
         try:
             heard = self._listened(address, raw)
+            if (meter := self._meter(raw, heard)) is not None:
+                return meter
             if heard.is_spoken or layout_of(heard.whole_lines) is None:
                 return raw
             key = self._key_of(address)
@@ -97,6 +106,19 @@ class Recogniser:
         except Exception:
             raw.close()
             raise
+
+    def _meter(self, raw: Transport, heard: _Heard) -> Transport | None:
+        """Give what speaks SCPI as a speaker of the line protocol; None if it does not."""
+        said = next((line for line in heard.lines if _is_identity(line)), None)
+        if said is None or any(line.startswith("#") for line in heard.lines):
+            return None
+        raw.write(b"CHAN:LIST?\n")
+        listed, ends = b"", time.monotonic() + LISTS_WITHIN
+        while b"\n" not in listed and time.monotonic() < ends:
+            listed += raw.read(0.1)
+        if listed.lstrip().startswith((b"[", b"ERR")) or not speaks_scpi(raw):
+            return None
+        return ScpiMeter(raw, Identity.parse(said), commands_of(self._own_commands))
 
     def _listened(self, address: Address, raw: Transport) -> _Heard:
         """Listen at the speed that is set, then at the others while nothing can be read."""

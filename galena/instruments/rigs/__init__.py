@@ -6,6 +6,7 @@ out of a bench.
 """
 
 from galena.instruments.rigs.base import Rig
+from galena.instruments.rigs.beacon_battery import BeaconBattery
 from galena.instruments.rigs.beam_edge import BeamEdge
 from galena.instruments.rigs.cocoa import Cocoa
 from galena.instruments.rigs.grow_shelf import GrowShelf
@@ -36,5 +37,6 @@ RIGS: dict[str, type[Rig]] = {
         LinkedWells,
         RockPool,
         BeamEdge,
+        BeaconBattery,
     )
 }

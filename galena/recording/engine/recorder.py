@@ -32,7 +32,8 @@ from galena.recording.engine.recordings import Recordings
 from galena.recording.engine.sources import Source
 from galena.recording.engine.state import Claim, RunInProgress, Stepping, Waiting, Wish
 from galena.recording.engine.writer import Writer
-from galena.recording.errors import NothingWaits
+from galena.recording.errors import NothingWaits, RecordingError
+from galena.shell import disk
 
 NOISES_CLEAR = 10.0  # so many noises a channel must come clear of a level between two events
 WAIT_FOR_STOP = 10.0  # seconds in which a stopped run is stored
@@ -103,6 +104,7 @@ class Recorder:
         Raises PlanError, ConditionError, RecordingError or InstrumentError, and then nothing
         is kept.
         """
+        _refuse_full_disk()
         chosen = sources.find(self.bench, wish, plan)
         plan = sources.paced(plan, chosen)
         with self.recordings.claiming(claim_of(wish, chosen)):
@@ -127,6 +129,7 @@ class Recorder:
 
         Raises as `start` does.
         """
+        _refuse_full_disk()
         chosen = sources.find(self.bench, wish, plan)
         with self.recordings.claiming(claim_of(wish, chosen)):
             _refuse_conditions(wish)
@@ -228,6 +231,12 @@ def _steady_taking(source: Source, plan: SteadyPlan) -> SteadyTaking | OwnPaceTa
     if source.own_rate:
         return OwnPaceTaking(*of_it, source.own_rate, plan.duration)
     return SteadyTaking(*of_it, plan.readings, plan.rate)
+
+
+def _refuse_full_disk() -> None:
+    """Raise RecordingError where a run would not have the room that it needs."""
+    if words := disk.refusal():
+        raise RecordingError(words)
 
 
 def _refuse_conditions(wish: Wish) -> None:

@@ -23,6 +23,7 @@ from galena.recording.acquisition.taking import Batch, Taking
 from galena.recording.engine.ending import end
 from galena.recording.engine.recordings import Recordings
 from galena.recording.engine.state import RunInProgress, Waiting
+from galena.shell import disk
 
 COMMIT_EVERY = 0.2
 WAIT_FOR_FIRST = 2.0  # seconds that other instruments wait for the first one's first reading
@@ -90,6 +91,7 @@ class Writer:
             for one in self.recordings.all()
             if isinstance(one, RunInProgress) and not one.has_ended
         ]
+        self._stop_before_full(running)
         over = [current for current in running if current.is_over]
         for current in over:
             for taking in current.takings:
@@ -98,6 +100,17 @@ class Writer:
         for current in over:
             if not current.trouble:
                 self._end(current)
+
+    def _stop_before_full(self, running: list[RunInProgress]) -> None:
+        """Stop all runs while the disk has room to end them well."""
+        if not running or disk.free() > disk.STOPS_AT:
+            return
+        for current in running:
+            current.next = None
+            current.stopped_by = current.stopped_by or (
+                f"The disk had only {disk.in_words(disk.STOPS_AT)} left: the run was stopped with "
+                "all that it had."
+            )
 
     def _attend(self, waiting: Waiting) -> None:
         """Begin the run if its event has come, or let it be if it is not wanted any more."""

@@ -20,11 +20,11 @@ class Attached:
 
 def make(html: str, attached: list[Attached], paper: str) -> bytes:
     """Set a page of HTML as PDF with files attached. paper: `A4` or `letter`."""
-    from weasyprint import CSS, Attachment
-
     from galena.shell.pdf import shipped_page
 
     page = shipped_page(html)
+    from weasyprint import CSS, Attachment
+
     files = [
         Attachment(string=one.data, name=one.name, description=one.words, relationship="Data")
         for one in attached

@@ -1,0 +1,1 @@
+"""Places that people have connected: ports, and addresses in the network that were typed."""

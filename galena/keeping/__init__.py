@@ -1,0 +1,1 @@
+"""Keeping what was measured: backups, what the disk holds, and what was removed."""
