@@ -25,7 +25,7 @@ PROTOCOL = (ROOT / "docs" / "protocol.md").read_text("utf-8")
 def test_every_request_that_the_code_knows_is_in_the_protocol():
     code = "".join(
         (ROOT / "galena/instruments" / name).read_text("utf-8")
-        for name in ("link.py", "rigs/server.py")
+        for name in ("link.py", "rigs/visit.py")
     )
     words = set(re.findall(r'"(\*IDN\?|(?:CHAN|RIG):[A-Z]+\??|CLOCK\?|RATE|STREAM)', code))
     assert len(words) >= 10

@@ -63,8 +63,11 @@ class Authority:
         return self.certificate.fingerprint(hashes.SHA256()).hex(":").upper()
 
     def vouch_for(self, hosts: Iterable[str]) -> tuple[Path, Path]:
-        """Give the server's certificate and key for names and addresses; made anew where needed."""
-        wanted = sorted(set(hosts))
+        """Give the server's certificate and key for names and addresses; made anew where needed.
+
+        Addresses beyond private networks are left out: the authority cannot vouch for them.
+        """
+        wanted = sorted(host for host in set(hosts) if _is_within(host))
         certificate, key = self.folder / SERVER, self.folder / SERVER_KEY
         if not self._serves(certificate, key, wanted):
             try:
@@ -148,6 +151,15 @@ class Authority:
         )
         _write(key_file, _pem(key), secret=True)
         _write(certificate, made.public_bytes(serialization.Encoding.PEM), secret=False)
+
+
+def _is_within(host: str) -> bool:
+    """Tell whether the authority can vouch for a name or an address."""
+    try:
+        address = ipaddress.ip_address(host)
+    except ValueError:
+        return host == "localhost" or host.endswith(".local")
+    return any(address in ipaddress.ip_network(one) for one in PRIVATE)
 
 
 def _builder(

@@ -265,7 +265,8 @@ def _lines(talk: _Conversation, rate: float) -> Iterator[Verdict]:
         real = (sequence[-1] - sequence[0]) / lasted if lasted > 0 else 0.0
         yield Verdict(
             abs(real - rate) < _RATE_WITHIN * rate,
-            f"By its own stamps it gives {real:.4g} readings a second, where {rate:g} were asked for.",
+            f"By its own stamps it gives {real:.4g} readings a second, where "
+            f"{rate:g} were asked for.",
         )
     missing = int(np.count_nonzero(np.isnan(values)))
     yield _judged(

@@ -94,6 +94,15 @@ def test_a_device_that_knows_the_authority_trusts_the_server(tmp_path):
     assert handshake(https.context, client, "192.168.1.6")
 
 
+def test_an_address_beyond_private_networks_does_not_spoil_the_others(tmp_path):
+    https = Https(tmp_path)
+    https.renew(["8.8.8.8", "10.0.0.7"])
+    client = ssl.create_default_context(cafile=str(https.authority.file))
+    assert handshake(https.context, client, "10.0.0.7")
+    with pytest.raises(ssl.SSLCertVerificationError):
+        handshake(https.context, client, "8.8.8.8")
+
+
 def test_the_authority_cannot_vouch_for_the_world(tmp_path):
     authority = Authority(tmp_path, NOW)
     constraints = authority.certificate.extensions.get_extension_for_class(x509.NameConstraints)

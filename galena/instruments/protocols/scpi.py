@@ -95,9 +95,8 @@ class ScpiMeter:
         with self._lock:
             self._closed = True
             self._lock.notify_all()
+        self._poller.join(ANSWERS_WITHIN + 1)  # it reads no port that is closed
         self._raw.close()
-        if self._poller is not threading.current_thread():
-            self._poller.join(ANSWERS_WITHIN + 1)
 
     def trouble(self) -> str:
         """Read the error queue to its end; gives the first error, or an empty text."""
@@ -204,7 +203,7 @@ class ScpiMeter:
         """Ask for each value once and write the line; tells whether an answer came."""
         began, values = self._wall(), []
         for one in self.functions:
-            answer = _asked(self._raw, one.command, ANSWERS_WITHIN)
+            answer = _asked(self._raw, one.command, ANSWERS_WITHIN, lambda: self._closed)
             if answer is None:
                 return False
             values.append(_value(answer))
@@ -245,8 +244,10 @@ def _sent(raw: Transport, request: str) -> None:
     raw.write(request.encode("ascii") + b"\n")
 
 
-def _asked(raw: Transport, request: str, within: float) -> str | None:
-    """Send a question and give its answer; None where none came in time.
+def _asked(
+    raw: Transport, request: str, within: float, is_over: Callable[[], bool] = lambda: False
+) -> str | None:
+    """Send a question and give its answer; None where none came in time, or it is over before.
 
     What is still on its way from an earlier question that was given up is read away first.
     """
@@ -256,7 +257,7 @@ def _asked(raw: Transport, request: str, within: float) -> str | None:
     came, ends = b"", time.monotonic() + within
     while b"\n" not in came:
         left = ends - time.monotonic()
-        if left <= 0:
+        if left <= 0 or is_over():
             return None
         came += raw.read(min(left, 0.1))
     return came.partition(b"\n")[0].decode("ascii", "replace").strip()
