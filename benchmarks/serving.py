@@ -57,8 +57,8 @@ def served_from(folder: str, stand_ins: list[str]) -> Iterator[tuple[str, int]]:
 
 def _empty_world() -> Path:
     """Give a folder with one person's empty experiment; made once for the migrations there are."""
-    migrations = sorted(str(one) for one in ROOT.glob("galena/*/migrations/0*.py"))
-    name = hashlib.sha256("\n".join(migrations).encode()).hexdigest()[:12]
+    migrations = sorted(ROOT.glob("galena/*/migrations/0*.py"))
+    name = hashlib.sha256(b"\n".join(one.read_bytes() for one in migrations)).hexdigest()[:12]
     kept = ROOT / ".work" / f"empty-world-{name}"
     if kept.exists():
         return kept

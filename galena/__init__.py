@@ -1,3 +1,3 @@
 """Galena takes a class from a sensor to an argument."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

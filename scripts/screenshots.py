@@ -1,14 +1,15 @@
 """Take docs/screenshots anew: the demo world is built in a temporary folder and photographed."""
 
-import math
 import os
 import re
 import subprocess
 import sys
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Error, Page, sync_playwright
 
 from tests.browser.conftest import CHROMIUM, FLAGS
 
@@ -17,23 +18,54 @@ TO = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 
 def main() -> None:
     """Build the demo world, serve it, and take every picture."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        with served("serve") as (address, line):
+            take_house(page, address, re.search(r"first/\S+", line)[0])
+        with served("demo") as (address, _):
+            take_all(page, address)
+        browser.close()
+
+
+@contextmanager
+def served(command: str) -> Iterator[tuple[str, str]]:
+    """Run a server in a folder of its own; gives its address, and the line after it, if any."""
     with tempfile.TemporaryDirectory() as folder:
         environment = os.environ | {"GALENA_DATA": folder}
-        command = [sys.executable, "-m", "galena", "demo", "--port", "0"]
-        with subprocess.Popen(
-            command, env=environment, stdout=subprocess.PIPE, text=True
-        ) as served:
+        words = [sys.executable, "-m", "galena", command, "--port", "0"]
+        with subprocess.Popen(words, env=environment, stdout=subprocess.PIPE, text=True) as running:
             try:
-                address = next(
-                    found[0] for line in served.stdout if (found := re.search(r"http://\S+", line))
-                )
-                with sync_playwright() as playwright:
-                    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-                    page = browser.new_page(viewport={"width": 1280, "height": 800})
-                    take_all(page, address.rstrip("/"))
-                    browser.close()
+                lines = (line for line in running.stdout if "http://" in line)
+                address = re.search(r"http://\S+", next(lines))[0].rstrip("/")
+                yield address, next(lines) if command == "serve" else ""
             finally:
-                served.terminate()
+                running.terminate()
+
+
+def take_house(page: Page, address: str, first: str) -> None:
+    """The first teacher's account, and the page of people."""
+    for _ in range(100):
+        try:
+            page.goto(f"{address}/{first}")
+            break
+        except Error:  # it is not up yet
+            page.wait_for_timeout(200)
+    page.get_by_label("First name").fill("Ada")
+    page.get_by_label("Name to sign in with").fill("ada")
+    take(page, "first-start")
+    page.get_by_label("Password").fill("skerry-lamp")
+    page.get_by_role("button", name="Make the account").click()
+    page.get_by_role("heading", name="Experiments").wait_for()
+    page.goto(f"{address}/people")
+    for called in ("Tern", "Puffin"):
+        page.get_by_label("First name").fill(called)
+        page.get_by_label("Name to sign in with").fill(called.lower())
+        page.get_by_label("Password, of at least 8 characters").fill("skerry-lamp")
+        page.get_by_role("button", name="Add", exact=True).click()
+        page.get_by_text(f"{called} can sign in").wait_for()
+    take(page, "people")
+    page.context.clear_cookies()
 
 
 def take_all(page: Page, address: str) -> None:
@@ -134,7 +166,7 @@ def point(page: Page, across: float, down: float) -> None:
 
 
 def take_desks(page: Page, address: str) -> None:
-    """One graph, a stack, two sheets side by side, and a file that is taken in."""
+    """One graph, a stack, and two sheets side by side."""
     desk_of(page, address, "Tide tank")
     point(page, 0.72, 0.5)
     take(page, "desk")
@@ -145,27 +177,6 @@ def take_desks(page: Page, address: str) -> None:
     take_straightened(page, address)
     take_clip(page, address)
     take_formulas(page, address)
-    take_in(page, address)
-
-
-def take_in(page: Page, address: str) -> None:
-    """What was understood of a logger's file, before it is taken in."""
-    rows = "".join(
-        f"28.11.2026 09:{k // 60:02d}:{k % 60:02d};{412 + 30 * math.sin(k / 90):.1f};"
-        f"{'---' if k == 4 else f'{9.4 + k / 900:.2f}'};{12.61 - k / 9000:.2f}\n"
-        for k in range(900)
-    )
-    head = (
-        "Level logger 12, north pier\n\nTime;Water level h (mm);Temperature T [°C];Battery U / V\n"
-    )
-    data = (head + rows.replace(".", ",").replace("28,11,2026", "28.11.2026")).encode("latin-1")
-    page.goto(f"{address}/take-in")
-    file = {"name": "north pier.csv", "mimeType": "text/csv", "buffer": data}
-    page.get_by_label("A table, or an experiment").set_input_files(file)
-    page.get_by_role("button", name="Look at it").click()
-    page.get_by_role("button", name="Take it in").wait_for()
-    take(page, "taking-in")
-    page.get_by_role("button", name="Leave it").click()
 
 
 def take_findings(page: Page, address: str) -> None:
@@ -189,7 +200,7 @@ def take_straightened(page: Page, address: str) -> None:
 
 
 def take_clip(page: Page, address: str) -> None:
-    """A seed that was followed, with the glass beside the cross; a film at its run's cursor."""
+    """A seed that was followed, with the glass beside the cross."""
     desk_of(page, address, "Sycamore seeds")
     page.get_by_role("link", name="Clips").click()
     page.get_by_role("link", name="Seed from the gallery").click()
@@ -202,13 +213,6 @@ def take_clip(page: Page, address: str) -> None:
     page.mouse.move(box["x"] + 0.498 * box["width"], box["y"] + 0.425 * box["height"])
     page.wait_for_timeout(500)
     take(page, "clip")
-    desk_of(page, address, "Shaft spring")
-    page.get_by_role("button", name="height twice").click()
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(1500)
-    point(page, 0.31, 0.5)
-    page.wait_for_timeout(1500)
-    take(page, "desk-film")
 
 
 def take_formulas(page: Page, address: str) -> None:
@@ -267,9 +271,9 @@ def calibrate_electrode(page: Page, address: str) -> None:
 
 
 def take_plans(page: Page, address: str) -> None:
-    """Catch a falling magnet, and take the lamp's light step by step."""
+    """Catch a falling magnet; name what a board prints."""
     catch_magnet(page, address)
-    take_light(page, address)
+    name_board(page, address)
 
 
 def catch_magnet(page: Page, address: str) -> None:
@@ -294,28 +298,23 @@ def catch_magnet(page: Page, address: str) -> None:
     page.get_by_role("button", name="Arm").wait_for()
 
 
-def take_light(page: Page, address: str) -> None:
-    """Take the lamp's light at six distances, one of them wrong."""
-    bench_of(page, address, "Lamp over distance")
-    plug_in(page, "Lamp rail", "Magnet tube")
-    page.get_by_role("link", name="Record", exact=True).click()
-    page.wait_for_load_state("load")
-    page.locator("#act select").first.select_option("none")
-    page.locator("#handle-power").fill("55")
-    places = (0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6)
-    for row, distance in enumerate(places):
-        if distance != 0.5:  # once it is forgotten
-            page.locator("#handle-d").fill(str(distance))
-            page.wait_for_timeout(300)
-        page.locator("#setting input").fill(f"{distance:.3f}")
-        page.keyboard.press("Enter")
-        page.locator("#steps tbody tr").nth(row).wait_for()
-        page.wait_for_function("() => !document.querySelector('#setting.htmx-request')")
-    page.locator("#handle-d").fill("0.7")
-    page.wait_for_timeout(1800)
-    take(page, "record-stepwise")
-    page.get_by_role("button", name="Finish the run").click()
-    page.get_by_role("heading", name="Plan").wait_for()
+def name_board(page: Page, address: str) -> None:
+    """Say what the columns are that a home-made board prints."""
+    bench_of(page, address, "Tide tank, to try")
+    plug_in(page, "Weather hut", "Magnet tube")
+    page.get_by_role("slider", name="stove").fill("60")
+    page.get_by_role("button", name="Name its columns…").click()
+    page.get_by_role("heading", name="What this board prints").wait_for()
+    typed = {"quantity-0": "air temperature", "symbol-0": "T_a", "unit-0": "°C", "min-0": "−40",
+             "max-0": "85", "quantity-1": "relative humidity", "symbol-1": "H", "unit-1": "%",
+             "min-1": "0", "max-1": "100"}  # fmt: skip
+    for name, text in typed.items():
+        page.locator(f"[name={name}]").fill(text)
+    page.get_by_role("button", name="Keep these names").click()
+    page.get_by_text("Kept. It is read anew").wait_for()
+    page.wait_for_timeout(9000)
+    take(page, "printing-board")
+    page.get_by_role("button", name="Close").click()
 
 
 def take(page: Page, name: str) -> None:

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.contrib import messages
 from django.contrib.auth import login, update_session_auth_hash
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404
@@ -57,7 +58,7 @@ def add(request):
         person = flows.add(name, called, password, manages="manages" in request.POST)
     except PersonError as error:
         return _page(request, trouble=error, typed={"name": name, "called": called})
-    return _page(request, word=f"{person} can sign in as {person.username}.")
+    return _done(request, f"{person} can sign in as {person.username}.")
 
 
 @require_POST
@@ -73,7 +74,7 @@ def new_password(request, person_id: int):
         return _page(request, trouble=error, opened=person.pk)
     if person == request.user:
         update_session_auth_hash(request, person)  # this browser stays signed in
-    return _page(request, word=f"{person} has a new password, and is signed out elsewhere.")
+    return _done(request, f"{person} has a new password, and is signed out elsewhere.")
 
 
 @require_POST
@@ -90,7 +91,7 @@ def take_away(request, person_id: int):
         flows.take_away(person)
     except PersonError as error:
         return _page(request, trouble=error)
-    return _page(request, word=f"{person} cannot sign in any more. Their work stays where it is.")
+    return _done(request, f"{person} cannot sign in any more. Their work stays where it is.")
 
 
 @require_POST
@@ -99,7 +100,7 @@ def let_in_again(request, person_id: int):
     """Open an account again."""
     person = _teacher(person_id)
     flows.let_in_again(person)
-    return _page(request, word=f"{person} can sign in again, with the password of before.")
+    return _done(request, f"{person} can sign in again, with the password of before.")
 
 
 def _teacher(person_id: int) -> Person:
@@ -114,11 +115,16 @@ def _typed(request) -> tuple[str, str, str]:
     )  # fmt: skip
 
 
-def _page(request, *, trouble=None, word: str = "", typed=None, opened: int | None = None):
+def _done(request, word: str):
+    """Say what was done, on the page as it is loaded anew: going back repeats nothing."""
+    messages.success(request, word)
+    return redirect("people")
+
+
+def _page(request, *, trouble=None, typed=None, opened: int | None = None):
     context = {
         "people": flows.teachers(),
         "trouble": trouble,
-        "word": word,
         "typed": typed or {},
         "opened": opened,
         "place": "people",

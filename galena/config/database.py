@@ -1,7 +1,7 @@
 """The database as Galena starts: made or brought up to date, or told to be of another time.
 
-Until the first release the one migration of each app is rewritten where a model changes; a file
-that an earlier Galena made is known by its tables, and put aside.
+From the first release, 0.2.0, on migrations are never rewritten. What was made before it is known
+by its tables: in the demo it is put aside, elsewhere it is refused.
 """
 
 import sqlite3
@@ -79,15 +79,35 @@ def _keep_as_it_was(path: Path) -> Path | None:
 
 
 def is_of_before(path: Path) -> bool:
-    """Tell whether one of Galena's tables in a file has other columns than it has now."""
+    """Tell whether Galena's tables in a file are not as the migrations that it names made them.
+
+    That is so for what was made before the first release, when migrations were rewritten.
+    """
     with closing(sqlite3.connect(path)) as database:
         tables = {name for (name,) in database.execute("SELECT name FROM sqlite_master")}
+        if "django_migrations" not in tables:
+            return False
+        applied = {
+            tuple(row) for row in database.execute("SELECT app, name FROM django_migrations")
+        }
         return any(
-            _columns(database, model._meta.db_table) != columns
-            for model in apps.get_models(include_auto_created=True)
-            if model.__module__.startswith(OWN) and model._meta.db_table in tables
-            and (columns := {field.column for field in model._meta.concrete_fields})
-        )  # fmt: skip
+            _columns(database, table) != columns
+            for table, columns in _stated(applied).items()
+            if table in tables
+        )
+
+
+def _stated(applied: set[tuple]) -> dict[str, set[str]]:
+    """Give the columns of each of Galena's tables after some migrations."""
+    loader = MigrationLoader(None, ignore_no_migrations=True)
+    nodes = [one for one in loader.graph.nodes if one in applied]
+    models = loader.project_state(nodes).apps.get_models(include_auto_created=True)
+    own = {config.label for config in apps.get_app_configs() if config.name.startswith(OWN)}
+    return {
+        model._meta.db_table: {field.column for field in model._meta.concrete_fields}
+        for model in models
+        if model._meta.app_label in own
+    }
 
 
 def _columns(database: sqlite3.Connection, table: str) -> set[str]:

@@ -15,6 +15,7 @@ from django.conf import settings
 from galena.classroom.people import FIRST
 from galena.config.https import Https, certificate_door
 from galena.config.memory import share_heaps
+from galena.config.threads import hand_over_quickly
 from galena.shell.room import ROOM
 
 SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a slow watcher
@@ -71,6 +72,7 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
     """Serve until interrupted. room: devices of the local network come in as well; https: by https,
     with a plain address beside it where devices get the certificate."""
     share_heaps()
+    hand_over_quickly()
     bound = "0.0.0.0" if room else host
     shown = "127.0.0.1" if room else host
     listening = listen(bound, port)

@@ -6,6 +6,7 @@ that takes a third of the time of a small answer. Here a thread serves one reque
 
 from __future__ import annotations
 
+import sys
 import threading
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextvars import Token
@@ -17,7 +18,17 @@ from django.db import connections
 
 from galena.config.turns import Turns
 
+HANDS_OVER_EVERY = 0.0005  # s
 MOST_KEPT = 16  # threads that wait for requests; more come and go with a rush
+
+
+def hand_over_quickly() -> None:
+    """Have a thread that computes let the others in sooner than Python does by itself, after 5 ms.
+
+    A page asks the database some sixty times, and gives way each time: beside readers and the live
+    feed it would wait for its turn for as long each time.
+    """
+    sys.setswitchinterval(HANDS_OVER_EVERY)
 
 
 class Threads:

@@ -1,7 +1,7 @@
-"""Turns at making pages: few at once, for threads that all compute only hold each other up.
+"""Turns at making pages: one at once, for threads that all compute only hold each other up.
 
 Python runs one thread at a time, and each query hands over to another: eight pages that are made
-at once are all ready late, and what is live waits behind them. So two are made at a time and the
+at once are all ready late, and what is live waits behind them. So one is made at a time and the
 others wait their turn. A page that takes long, since it waits for an instrument or computes a
 fit, lets the next one begin.
 """
@@ -11,7 +11,7 @@ from __future__ import annotations
 import asyncio
 from collections import deque
 
-AT_ONCE = 2
+AT_ONCE = 1
 TAKES_LONG = 0.25  # s
 
 

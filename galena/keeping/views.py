@@ -4,9 +4,10 @@ from datetime import datetime
 from pathlib import Path
 
 from django.conf import settings
+from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.http import FileResponse, Http404
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
@@ -40,7 +41,7 @@ def back_up(request):
         backups.keep_some(folder, BY_HAND, BY_HAND_KEPT)
     except GalenaError as error:
         return _page(request, trouble=str(error))
-    return _page(request, word=f"The backup is made: {disk.in_words(made.size)}.")
+    return _done(request, f"The backup is made: {disk.in_words(made.size)}.")
 
 
 @require_GET
@@ -69,9 +70,7 @@ def remove(request, experiment_id: int):
         removed.remove(experiment)
     except removed.RemovalError as error:
         return requested.refused(request, str(error), "It was not removed", status=409)
-    return _page(
-        request, word=f"“{experiment}” is removed. It can be brought back for thirty days."
-    )
+    return _done(request, f"“{experiment}” is removed. It can be brought back for thirty days.")
 
 
 @require_POST
@@ -80,7 +79,7 @@ def bring_back(request, experiment_id: int):
     """Bring an experiment back into the list."""
     experiment = get_object_or_404(removed.experiments_of(request.user), pk=experiment_id)
     flows.bring_back(experiment)
-    return _page(request, word=f"“{experiment}” is in the list of experiments again.")
+    return _done(request, f"“{experiment}” is in the list of experiments again.")
 
 
 @require_POST
@@ -89,7 +88,7 @@ def bring_run_back(request, run_id: int):
     """Bring a run back into its experiment."""
     run = get_object_or_404(removed.runs_of(request.user), pk=run_id)
     flows.restore(run)
-    return _page(request, word=f"Run {run.number} is in “{run.experiment}” again.")
+    return _done(request, f"Run {run.number} is in “{run.experiment}” again.")
 
 
 @require_POST
@@ -102,16 +101,21 @@ def delete(request, experiment_id: int):
         removed.delete_experiment(experiment)
     except removed.RemovalError as error:
         return _page(request, trouble=str(error))
-    return _page(request, word=f"“{title}” is deleted for good.")
+    return _done(request, f"“{title}” is deleted for good.")
 
 
-def _page(request, *, word: str = "", trouble: str = ""):
+def _done(request, word: str):
+    """Say what was done, on the page as it is loaded anew: going back repeats nothing."""
+    messages.success(request, word)
+    return redirect("kept")
+
+
+def _page(request, *, trouble: str = ""):
     folder = Path(settings.DATA_DIR)
     manages = request.user.is_staff
     listed = backups.own_backups(folder) if manages else []
     context = {
         "place": "kept",
-        "word": word,
         "trouble": trouble or disk.warning(),
         "uses": [(use.words, disk.in_words(use.size))
                  for use in (usage.uses(folder) if manages else [])],

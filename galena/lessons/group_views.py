@@ -179,11 +179,15 @@ def sent(made: HandIn, name: str) -> FileResponse:
     if name not in kinds:
         raise Http404
     kept, media_type = kinds[name]
+    if name == "pdf" and not handing_in.file_of(made, kept).exists():
+        kept, media_type = handing_in.WEB_PAGE, "text/html; charset=utf-8"
     try:
         file = handing_in.file_of(made, kept).open("rb")
     except OSError as error:
         raise Http404 from error
     response = FileResponse(file, content_type=media_type)
     called = file_name(str(made.copy.group), made.title) + kept[kept.index(".") :]
-    response["Content-Disposition"] = content_disposition_header(name != "pdf", called) or ""
+    response["Content-Disposition"] = (
+        content_disposition_header(kept != handing_in.REPORT, called) or ""
+    )
     return response

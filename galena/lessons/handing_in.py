@@ -22,12 +22,13 @@ from galena.lessons.live import tell_group, tell_teacher
 from galena.lessons.models import Copy, HandIn, Remark
 from galena.lessons.removing import hand_ins_folder
 from galena.reports import flows as report_flows
-from galena.reports.printing import as_pdf
+from galena.reports.printing import as_pdf, as_web_page
 from galena.reports.setting import set_page
 from galena.reports.source import Source
+from galena.shell.pdf import NoPdfError
 from galena.shell.worker import WorkerError
 
-REPORT, EXPERIMENT = "report.pdf", "experiment.zip"
+REPORT, WEB_PAGE, EXPERIMENT = "report.pdf", "report.html", "experiment.zip"
 MOST_HAND_INS, MOST_REMARKS, LONGEST_REMARK = 20, 200, 1000
 PLACE = re.compile(r"(block|number)-\d{1,4}", re.ASCII)
 
@@ -51,7 +52,10 @@ def hand_in(copy: Copy) -> HandIn:
     folder = hand_ins_folder() / uuid.uuid4().hex
     folder.mkdir(mode=0o700)
     try:
-        (folder / REPORT).write_bytes(as_pdf(experiment, report, on_paper))
+        try:
+            (folder / REPORT).write_bytes(as_pdf(experiment, report, on_paper))
+        except NoPdfError:  # this computer lacks a library: a page of HTML serves meanwhile
+            (folder / WEB_PAGE).write_bytes(as_web_page(experiment, report, on_screen))
         leaving.write_to(experiment, folder / EXPERIMENT)
         with transaction.atomic():
             last = copy.hand_ins.order_by("-number").first()
@@ -119,7 +123,7 @@ def all_as_zip(lesson: Lesson) -> IO[bytes]:
             while name in taken:
                 name += "_"
             taken.add(name)
-            for part in (REPORT, EXPERIMENT):
+            for part in (REPORT, WEB_PAGE, EXPERIMENT):
                 path = file_of(made, part)
                 if path.is_file():
                     zipped.write(path, f"{name}/{part}")

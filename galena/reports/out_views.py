@@ -7,21 +7,17 @@ from django.views.decorators.http import require_GET
 
 from galena.classroom.permissions import may_change
 from galena.core.formats.comma_separated import file_name
-from galena.desk.drawing.picture import faces
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Experiment
 from galena.reports import flows
 from galena.reports.models import Report
 from galena.reports.out import markdown as markdown_out
 from galena.reports.out import open_text
-from galena.reports.printing import as_pdf
+from galena.reports.printing import as_pdf, as_web_page
 from galena.reports.setting import Page, set_page
 from galena.reports.source import Source
 from galena.shell import requested
-from galena.shell.pdf import PACKAGE
 from galena.shell.worker import WorkerError
-
-STYLES = ("reports/static/reports/css/paper.css",)
 
 
 def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Report, Page]:
@@ -51,11 +47,8 @@ def pdf(request, experiment_id: int):
 def web_page(request, experiment_id: int):
     """Give the report as one HTML file that needs nothing else."""
     experiment, report, page = _set(request, experiment_id, on_paper=False)
-    styles = "".join((PACKAGE / path).read_text("utf-8") for path in STYLES)
-    context = {"experiment": experiment, "report": report, "set": page,
-               "styles": faces() + styles}  # fmt: skip
-    html = render_to_string("reports/alone.html", context)
-    return _sent(html.encode(), report, ".html", "text/html; charset=utf-8")
+    document = as_web_page(experiment, report, page)
+    return _sent(document, report, ".html", "text/html; charset=utf-8")
 
 
 @require_GET

@@ -4,6 +4,7 @@ import io
 
 from django.template.loader import render_to_string
 
+from galena.desk.drawing.picture import faces
 from galena.exchange import leaving, package
 from galena.exchange.errors import PackageError
 from galena.experiments.models import Experiment
@@ -11,10 +12,12 @@ from galena.reports.models import Report
 from galena.reports.out import paper
 from galena.reports.out.paper import Attached
 from galena.reports.setting import Page
+from galena.shell.pdf import PACKAGE
 from galena.shell.worker import WORKERS
 
 MOST_ATTACHED = 1_000_000  # readings of an experiment that goes along in the PDF
 WHOLE = "experiment.zip"
+STYLES = "reports/static/reports/css/paper.css"
 
 
 def as_pdf(experiment: Experiment, report: Report, page: Page, size: str = "A4") -> bytes:
@@ -28,6 +31,13 @@ def as_pdf(experiment: Experiment, report: Report, page: Page, size: str = "A4")
     html = render_to_string("reports/print.html", context)
     document: bytes = WORKERS.do(paper.make, html, attached, size)
     return document
+
+
+def as_web_page(experiment: Experiment, report: Report, page: Page) -> bytes:
+    """Give the report as one HTML file that needs nothing else. page: set for the screen."""
+    styles = faces() + (PACKAGE / STYLES).read_text("utf-8")
+    context = {"experiment": experiment, "report": report, "set": page, "styles": styles}
+    return render_to_string("reports/alone.html", context).encode()
 
 
 def _attached(experiment: Experiment, page: Page) -> list[Attached]:

@@ -13,6 +13,11 @@ from galena.config.database import EarlierDatabaseError, is_of_before, make_read
 def made(path, columns):
     with closing(sqlite3.connect(path)) as connection:
         connection.execute(f"CREATE TABLE experiments_given ({columns})")
+        connection.execute("CREATE TABLE django_migrations (id INTEGER, app TEXT, name TEXT)")
+        for app in ("classroom", "experiments"):
+            connection.execute(
+                "INSERT INTO django_migrations VALUES (1, ?, '0001_initial')", (app,)
+            )
         connection.commit()
     return path
 

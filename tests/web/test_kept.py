@@ -236,11 +236,13 @@ def test_a_full_disk_is_told_and_no_run_begins(as_ada, experiment, monkeypatch):
 
 def test_a_removed_experiment_is_away_and_comes_back(as_ada, experiment):
     making.run(experiment, making.ramp())
-    page = as_ada.post(reverse("remove-experiment", args=[experiment.pk])).content.decode()
+    page = as_ada.post(
+        reverse("remove-experiment", args=[experiment.pk]), follow=True
+    ).content.decode()
     assert "can be brought back for thirty days" in page
     assert "Tide tank" not in as_ada.get(reverse("experiments")).content.decode()
     assert as_ada.get(reverse("desk", args=[experiment.pk])).status_code == 404
-    page = as_ada.post(reverse("bring-back", args=[experiment.pk])).content.decode()
+    page = as_ada.post(reverse("bring-back", args=[experiment.pk]), follow=True).content.decode()
     assert "is in the list of experiments again" in page
     assert as_ada.get(reverse("desk", args=[experiment.pk])).status_code == 200
 
@@ -258,27 +260,35 @@ def test_it_is_deleted_for_good_when_its_time_is_over(as_ada, experiment):
 
 def test_it_can_be_deleted_before_that(as_ada, experiment):
     flows.remove_experiment(experiment)
-    page = as_ada.post(reverse("delete-experiment", args=[experiment.pk])).content.decode()
+    page = as_ada.post(
+        reverse("delete-experiment", args=[experiment.pk]), follow=True
+    ).content.decode()
     assert "is deleted for good" in page
     assert not Experiment.objects.exists()
 
 
 def test_what_is_not_removed_is_not_deleted(as_ada, experiment):
-    assert as_ada.post(reverse("delete-experiment", args=[experiment.pk])).status_code == 404
-    assert as_ada.post(reverse("bring-back", args=[experiment.pk])).status_code == 404
+    assert (
+        as_ada.post(reverse("delete-experiment", args=[experiment.pk]), follow=True).status_code
+        == 404
+    )
+    assert as_ada.post(reverse("bring-back", args=[experiment.pk]), follow=True).status_code == 404
 
 
 def test_a_lesson_keeps_its_experiment(as_ada, experiment):
     lesson = classes.begin(experiment)
-    refused = as_ada.post(reverse("remove-experiment", args=[experiment.pk]))
+    refused = as_ada.post(reverse("remove-experiment", args=[experiment.pk]), follow=True)
     assert refused.status_code == 409
     assert "End the lesson first" in refused.content.decode()
     lesson.ended_at = timezone.now()
     lesson.save()
-    assert as_ada.post(reverse("remove-experiment", args=[experiment.pk])).status_code == 200
+    assert (
+        as_ada.post(reverse("remove-experiment", args=[experiment.pk]), follow=True).status_code
+        == 200
+    )
     Experiment.objects.update(removed_at=timezone.now() - timedelta(days=31))
     assert removed.sweep().experiments == 0
-    page = as_ada.post(reverse("delete-experiment", args=[experiment.pk]))
+    page = as_ada.post(reverse("delete-experiment", args=[experiment.pk]), follow=True)
     assert "Remove that lesson first" in page.content.decode()
     removing.remove_lesson(lesson)
     assert removed.sweep().experiments == 1
@@ -288,7 +298,7 @@ def test_a_removed_run_comes_back_or_goes_and_its_number_is_not_used_again(as_ad
     first, second = (making.run(experiment, making.ramp()) for _ in range(2))
     flows.remove(second)
     assert "run 2 of" in as_ada.get(reverse("kept")).content.decode()
-    as_ada.post(reverse("bring-run-back", args=[second.pk]))
+    as_ada.post(reverse("bring-run-back", args=[second.pk]), follow=True)
     assert experiment.runs.kept().count() == 2
     flows.remove(second)
     Run.objects.filter(pk=second.pk).update(removed_at=timezone.now() - timedelta(days=31))
@@ -319,10 +329,10 @@ def test_those_who_look_after_galena_make_and_fetch_backups(as_ada, ada, tmp_pat
     with closing(sqlite3.connect(tmp_path / backups.DATABASE)) as database:
         database.execute("CREATE TABLE chunk (number INTEGER)")
     (tmp_path / backups.KEY).write_text("key")
-    assert as_ada.post(reverse("back-up")).status_code == 403
+    assert as_ada.post(reverse("back-up"), follow=True).status_code == 403
     ada.is_staff = True
     ada.save()
-    page = as_ada.post(reverse("back-up")).content.decode()
+    page = as_ada.post(reverse("back-up"), follow=True).content.decode()
     assert "The backup is made" in page
     (path,) = backups.own_backups(tmp_path)
     address = reverse("backup-file", args=[path.name])

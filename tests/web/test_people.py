@@ -87,12 +87,14 @@ def test_there_is_no_first_start_once_somebody_can_sign_in(ada):
 
 
 def test_a_teacher_is_added_and_can_sign_in(as_ada, staff, client):
-    page = as_ada.post(reverse("add-person"), typed(name="tern", called="Tern")).content.decode()
+    page = as_ada.post(
+        reverse("add-person"), typed(name="tern", called="Tern"), follow=True
+    ).content.decode()
     assert "Tern can sign in as tern." in page
     other = PageClient()
     assert other.post(reverse("sign-in"), {"username": "tern", "password": WORD}).status_code == 302
     assert not Person.objects.get(username="tern").is_staff
-    again = as_ada.post(reverse("add-person"), typed(name="TERN"))
+    again = as_ada.post(reverse("add-person"), typed(name="TERN"), follow=True)
     assert again.status_code == 422
     assert "“TERN” is taken" in again.content.decode()
 
@@ -100,20 +102,24 @@ def test_a_teacher_is_added_and_can_sign_in(as_ada, staff, client):
 def test_a_new_password_signs_out_everywhere_but_here(as_ada, ada):
     other = PageClient()
     other.force_login(ada)
-    response = as_ada.post(reverse("new-password", args=[ada.pk]), {"password": "new-skerry-lamp"})
+    response = as_ada.post(
+        reverse("new-password", args=[ada.pk]), {"password": "new-skerry-lamp"}, follow=True
+    )
     assert "Ada has a new password" in response.content.decode()
     assert as_ada.get(reverse("people")).status_code == 200
     assert other.get(reverse("people")).status_code == 302
     ada.refresh_from_db()
     assert ada.check_password("new-skerry-lamp")
-    weak = as_ada.post(reverse("new-password", args=[ada.pk]), {"password": "1"})
+    weak = as_ada.post(reverse("new-password", args=[ada.pk]), {"password": "1"}, follow=True)
     assert weak.status_code == 422
 
 
 def test_only_those_who_look_after_galena_change_others(as_ada, tern):
-    assert as_ada.post(reverse("add-person"), typed(name="puffin")).status_code == 403
-    assert as_ada.post(reverse("take-away", args=[tern.pk])).status_code == 403
-    response = as_ada.post(reverse("new-password", args=[tern.pk]), {"password": "new-skerry-lamp"})
+    assert as_ada.post(reverse("add-person"), typed(name="puffin"), follow=True).status_code == 403
+    assert as_ada.post(reverse("take-away", args=[tern.pk]), follow=True).status_code == 403
+    response = as_ada.post(
+        reverse("new-password", args=[tern.pk]), {"password": "new-skerry-lamp"}, follow=True
+    )
     assert response.status_code == 403
     assert "Add a teacher" not in as_ada.get(reverse("people")).content.decode()
 
@@ -122,10 +128,10 @@ def test_who_is_taken_away_is_out_at_once_and_the_work_stays(as_ada, staff, tern
     theirs = PageClient()
     theirs.force_login(tern)
     assert theirs.get(reverse("experiments")).status_code == 200
-    as_ada.post(reverse("take-away", args=[tern.pk]))
+    as_ada.post(reverse("take-away", args=[tern.pk]), follow=True)
     assert theirs.get(reverse("experiments")).status_code == 302
     assert Person.objects.filter(pk=tern.pk, is_active=False).exists()
-    page = as_ada.post(reverse("let-in-again", args=[tern.pk])).content.decode()
+    page = as_ada.post(reverse("let-in-again", args=[tern.pk]), follow=True).content.decode()
     assert "Tern can sign in again" in page
     assert (
         theirs.post(reverse("sign-in"), {"username": "tern", "password": WORD}).status_code == 302
@@ -133,7 +139,7 @@ def test_who_is_taken_away_is_out_at_once_and_the_work_stays(as_ada, staff, tern
 
 
 def test_somebody_must_look_after_galena(as_ada, staff, tern):
-    page = as_ada.post(reverse("take-away", args=[staff.pk]))
+    page = as_ada.post(reverse("take-away", args=[staff.pk]), follow=True)
     assert "That is you" in page.content.decode()
     with pytest.raises(PersonError, match="is the only one who looks after Galena"):
         people.take_away(staff)

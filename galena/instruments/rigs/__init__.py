@@ -19,6 +19,7 @@ from galena.instruments.rigs.shaft_spring import ShaftSpring
 from galena.instruments.rigs.slipway_soap import SlipwaySoap
 from galena.instruments.rigs.tide_tank import TideTank
 from galena.instruments.rigs.two_horns import TwoHorns
+from galena.instruments.rigs.weather_hut import WeatherHut
 from galena.instruments.rigs.wind_duct import WindDuct
 
 RIGS: dict[str, type[Rig]] = {
@@ -38,5 +39,6 @@ RIGS: dict[str, type[Rig]] = {
         RockPool,
         BeamEdge,
         BeaconBattery,
+        WeatherHut,
     )
 }

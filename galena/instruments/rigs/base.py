@@ -63,7 +63,7 @@ class StandIn:
     sensors: tuple[Sensor, ...]
     clock_ppm: float = 0.0
     clock_at_reset_us: float = 1000.0
-    speaks: Literal["lines", "SCPI"] = "lines"
+    speaks: Literal["lines", "SCPI", "plain"] = "lines"
 
     @property
     def max_rate(self) -> float:

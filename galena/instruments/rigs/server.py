@@ -1,4 +1,4 @@
-"""Puts the instruments of one rig on TCP ports, speaking the line protocol, or SCPI."""
+"""Puts the instruments of one rig on TCP ports: they speak the protocol, SCPI, or just print."""
 
 from __future__ import annotations
 
@@ -9,10 +9,12 @@ from functools import partial
 
 from galena.instruments.rigs.base import Rig, StandIn
 from galena.instruments.rigs.faults import Fault
+from galena.instruments.rigs.plain_visit import PlainVisit
 from galena.instruments.rigs.scpi_visit import ScpiVisit
 from galena.instruments.rigs.visit import Visit
 
 _PAST_KEPT = 5.0
+VISITS: dict[str, type[Visit]] = {"lines": Visit, "SCPI": ScpiVisit, "plain": PlainVisit}
 LEAST_STEP = 1e-4  # seconds of this computer's in which a model takes one step at most
 
 
@@ -82,8 +84,7 @@ class RigServer:
         reader: asyncio.StreamReader,
         writer: asyncio.StreamWriter,
     ) -> None:
-        visit = ScpiVisit if stand_in.speaks == "SCPI" else Visit
-        await visit(self, number, stand_in, writer).serve(reader)
+        await VISITS[stand_in.speaks](self, number, stand_in, writer).serve(reader)
 
     async def live(self) -> None:
         """Let the model live on while nobody asks, so that the first who does need not wait."""
