@@ -9,9 +9,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from playwright.sync_api import Error, Page, sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
+from benchmarks.serving import answers
 from tests.browser.conftest import CHROMIUM, FLAGS
+from tests.waiting import until
 
 TO = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 
@@ -38,19 +40,16 @@ def served(command: str) -> Iterator[tuple[str, str]]:
             try:
                 lines = (line for line in running.stdout if "http://" in line)
                 address = re.search(r"http://\S+", next(lines))[0].rstrip("/")
-                yield address, next(lines) if command == "serve" else ""
+                line = next(lines) if command == "serve" else ""
+                until(lambda: answers(address), "the server", 60)
+                yield address, line
             finally:
                 running.terminate()
 
 
 def take_house(page: Page, address: str, first: str) -> None:
     """The first teacher's account, and the page of people."""
-    for _ in range(100):
-        try:
-            page.goto(f"{address}/{first}")
-            break
-        except Error:  # it is not up yet
-            page.wait_for_timeout(200)
+    page.goto(f"{address}/{first}")
     page.get_by_label("First name").fill("Ada")
     page.get_by_label("Name to sign in with").fill("ada")
     take(page, "first-start")
