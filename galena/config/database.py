@@ -11,7 +11,7 @@ from pathlib import Path
 
 from django.apps import apps
 from django.core.management import call_command
-from django.db import connections
+from django.db import DatabaseError, connections
 from django.db.migrations.loader import MigrationLoader
 
 from galena.core.errors import GalenaError
@@ -19,6 +19,10 @@ from galena.keeping import backups
 
 OWN = "galena."
 _CHANGES = "before a change of the database"
+
+
+class DamagedDatabaseError(GalenaError):
+    """The database cannot be read."""
 
 
 class EarlierDatabaseError(GalenaError):
@@ -29,9 +33,19 @@ def make_ready(*, rebuild: bool) -> str:
     """Bring the database up to date; gives a word on what was done, where that is unusual.
 
     rebuild: whether one of before is put aside, so that a new one is made. Raises
-    EarlierDatabaseError where it is of before and is not put aside.
+    EarlierDatabaseError where it is of before and is not put aside, and DamagedDatabaseError.
     """
     path = database_file()
+    try:
+        return _made_ready(path, rebuild)
+    except (sqlite3.DatabaseError, DatabaseError) as error:
+        raise DamagedDatabaseError(
+            f"{path} cannot be read ({error}). Bring a backup back with galena restore FILE: those "
+            f"of the last nights are in {path.parent / backups.FOLDER}."
+        ) from error
+
+
+def _made_ready(path: Path, rebuild: bool) -> str:
     word = ""
     if path.exists() and is_of_before(path):
         if not rebuild:

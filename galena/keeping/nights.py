@@ -12,6 +12,7 @@ from django.db import close_old_connections, connections
 
 from galena.core.errors import GalenaError
 from galena.keeping import nightly, removed
+from galena.keeping.backups import DATABASE
 
 LOOKS_EVERY = 300.0  # s
 FIRST_LOOK = 60.0  # s after the start, when the room has come in
@@ -50,7 +51,7 @@ class Nights:
     def look(self, folder: Path, now: datetime) -> None:
         """Do what is due; what cannot be done is told in the log and tried again."""
         try:
-            if nightly.is_due(folder, now):
+            if (folder / DATABASE).exists() and nightly.is_due(folder, now):
                 nightly.make_nightly(folder, now)
                 close_old_connections()
                 self._sweep()

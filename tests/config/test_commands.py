@@ -112,11 +112,16 @@ def test_a_spoiled_database_is_told(galena):
     galena("person", "add", "ada", stdin="skerry-lamp\n")
     database = galena.folder / "galena.sqlite3"
     data = bytearray(database.read_bytes())
-    data[4096:8192] = b"x" * 4096
+    data[100:8192] = b"x" * 8092
     database.write_bytes(bytes(data))
     code, told = galena("check", "--port", str(_free_port()))
     assert code == 1
     assert "LOOK" in told
+    assert "Traceback" not in told
+    code, told = galena("person", "list")
+    assert code == 1
+    assert "Bring a backup back with galena restore FILE" in told
+    assert "Traceback" not in told
 
 
 def test_a_folder_that_cannot_be_used_is_told(tmp_path, galena):

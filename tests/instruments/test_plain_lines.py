@@ -9,7 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galena.instruments.protocols.arrivals import Arrivals
-from galena.instruments.protocols.plain_lines import Column, Layout, heads_of, layout_of
+from galena.instruments.protocols.plain_lines import (
+    Column,
+    Layout,
+    heads_of,
+    layout_of,
+    with_decimal_comma,
+)
 
 
 def columns(*lines):
@@ -147,3 +153,20 @@ def test_times_ascend_whatever_comes(reads):
         number += count
         assert times.size == count and times[0] > before and (np.diff(times) > 0).all()
         before = times[-1]
+
+
+@pytest.mark.parametrize(("lines", "decimals", "value"), [
+    (["23,4", "23,5", "-0,25"], 2, -0.25), (["23,4 °C"] * 3, 1, 23.4), (["T=7,125"] * 4, 3, 7.125),
+])  # fmt: skip
+def test_one_number_with_a_decimal_comma_is_another_way_to_read(lines, decimals, value):
+    layout = with_decimal_comma(lines)
+    assert (len(layout), layout.columns[0].decimals) == (1, decimals)
+    assert layout.values(lines[-1]) == [value]
+
+
+@pytest.mark.parametrize("lines", [
+    ["23,4"], ["23.4"] * 3, ["1,2,3"] * 3, ["23,4;55,1"] * 3,
+    ["23,4", "a", "b", "23,4", "23,4", "c"],
+])  # fmt: skip
+def test_what_has_no_decimal_comma_or_too_few_lines_has_no_such_way(lines):
+    assert with_decimal_comma(lines) is None

@@ -169,3 +169,40 @@ def test_what_was_lost_of_it_is_counted_from_its_numbers():
     one(one.link, block(3, 4), STREAM)
     one(one.link, block(10, 2), STREAM)
     assert one.count == 6 and one.lost == 3 and not one.complete
+
+
+@pytest.fixture
+def with_comma(room, experiment, ada):
+    board = Printing(lambda n: f"{20 + n // 100},{n % 100:02d}")
+    browser = Client(HTTP_HX_REQUEST="true")
+    browser.force_login(ada)
+    BENCH.connect(board.address)
+    yield board, browser
+    board.close()
+
+
+def channels_of(board, count):
+    """Give the channels once there are so many of them."""
+
+    def are_there():
+        feed = BENCH.feeds.get(board.address)
+        return feed is not None and feed.is_live and len(feed.channels) == count and feed
+
+    return until(are_there, "its channels", 30)
+
+
+def test_a_comma_may_be_said_to_be_a_decimal_mark_and_not_after_all(with_comma, experiment):
+    board, browser = with_comma
+    feed = channels_of(board, 2)
+    address = address_of(experiment, feed)
+    assert "the comma is a" in browser.get(address).content.decode()
+    one = {key.replace("-1", "-0"): text for key, text in NAMED.items() if key.endswith("-1")}
+    page = browser.post(address, one | {"with_comma": "yes", "clock": "none"}).content.decode()
+    assert "Kept." in page
+    feed = channels_of(board, 1)
+    assert [(channel.symbol, channel.unit) for channel in feed.channels] == [("T_a", "°C")]
+    until(lambda: 19 < feed.recent()[-1, 0] < 60 if len(feed.recent()) else False, "a reading")
+    assert any(value % 1 for value in feed.recent()[:, 0])
+    browser.post(address_of(experiment, feed), one | {"clock": "none"})
+    channels_of(board, 2)
+    assert not PrintingBoard.objects.exists()

@@ -25,6 +25,11 @@ def kept_facts(port: str) -> BoardFacts | None:
     return None if kept is None else kept.facts
 
 
+def forget(port: str) -> None:
+    """Forget what was said of the board at a port: it is read as it prints."""
+    PrintingBoard.objects.filter(port=port).delete()
+
+
 def describe(port: str, facts: BoardFacts) -> None:
     """Keep what a person says of the columns of the board at a port."""
     kept = {

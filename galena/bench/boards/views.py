@@ -38,10 +38,14 @@ def columns(request, experiment_id: int, instrument_id: int):
         return _sheet(request, experiment, instrument, board)
     try:
         BENCH.refuse_others(request.user, [feed])
-        facts = read_facts(request.POST, len(board.layout))
+        is_one = board.with_comma is not None and "with_comma" in request.POST
+        if board.with_comma is not None and not is_one and len(board.layout) == 1:
+            flows.forget(board.serial)  # two columns after all
+        else:
+            facts = read_facts(request.POST, 1 if is_one else len(board.layout))
+            flows.describe(board.serial, facts)
     except (requested.RequestError, InstrumentError) as error:
         return _sheet(request, experiment, instrument, board, trouble=str(error))
-    flows.describe(board.serial, facts)
     BENCH.reconnect(feed.link.address)
     return _sheet(request, experiment, instrument, board, kept=True)
 
@@ -72,6 +76,8 @@ def _sheet(
         "clock": typed.get("clock", clock),
         "clock_unit": typed.get("clock_unit", unit),
         "clock_units": [(key, CLOCK_WORDS[key]) for key in CLOCKS],
+        "may_have_comma": board is not None and board.with_comma is not None,
+        "has_comma": board is not None and len(board.layout) == 1,
         "trouble": trouble,
         "kept": kept,
     }  # fmt: skip

@@ -68,15 +68,17 @@ def _database() -> Iterator[Look]:
     if not path.exists():
         yield Look(True, "no database yet: it is made at the first start")
         return
-    if is_of_before(path):
-        yield Look(False, f"{path} was made before the first release, and cannot be read")
-        return
     try:
+        if is_of_before(path):
+            yield Look(False, f"{path} was made before the first release, and cannot be read")
+            return
         with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as opened:
             word = opened.execute("PRAGMA quick_check(1)").fetchone()[0]
     except sqlite3.Error as error:
         word = str(error)
     yield Look(word == "ok", f"{path}: {'whole' if word == 'ok' else word}")
+    if word != "ok":
+        return
     if waiting := missing_migrations():
         yield Look(True, f"it is brought up to date at the next start ({len(waiting)} steps)")
     yield from _first_teacher()

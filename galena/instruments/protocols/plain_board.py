@@ -19,7 +19,13 @@ from galena.instruments.address import Transport
 from galena.instruments.errors import InstrumentError, LinkLost
 from galena.instruments.protocols.arrivals import Arrivals
 from galena.instruments.protocols.line_v1 import ChannelFacts, Identity, encode
-from galena.instruments.protocols.plain_lines import LONGEST_LINE, Layout, heads_of, layout_of
+from galena.instruments.protocols.plain_lines import (
+    LONGEST_LINE,
+    Layout,
+    heads_of,
+    layout_of,
+    with_decimal_comma,
+)
 
 MAKER, MODEL = "any", "Printing board"
 CLOCKS = {"count": None, "s": 1e6, "ms": 1e3, "us": 1.0}  # µs in one; a count has none of its own
@@ -70,6 +76,9 @@ class PlainBoard:
         layout = layout_of(lines)
         if layout is None:
             raise InstrumentError("its lines are no numbers that are alike")
+        self.with_comma = with_decimal_comma(lines)  # another way to read them, if there is one
+        if facts is not None and self.with_comma is not None and len(facts.columns) == 1:
+            layout = self.with_comma
         self.layout: Layout = layout
         self.serial, self._raw, self._wall = serial, raw, wall
         self.facts = facts if facts is not None and len(facts.columns) == len(layout) else None

@@ -96,6 +96,21 @@ def layout_of(lines: Sequence[str]) -> Layout | None:
     return layout.named(_heads(lines, layout))
 
 
+def with_decimal_comma(lines: Sequence[str]) -> Layout | None:
+    """Give the layout of lines such as `23,4` where each is one number with a decimal comma.
+
+    By themselves they are read as two columns; only who made the board knows. None where most
+    are no such numbers.
+    """
+    texts = [line.strip() for line in lines if line.strip()]
+    matches = [_FIELD.fullmatch(text) for text in texts]
+    columns = [_column(match) for match in matches if match and "," in match["number"]]
+    if len(columns) < LEAST_LINES or 2 * len(columns) <= len(texts):
+        return None
+    finest = max(columns, key=lambda column: column.decimals)
+    return Layout(" ", (Column(columns[-1].label, columns[-1].unit, finest.decimals),))
+
+
 def heads_of(line: str, layout: Layout) -> list[str] | None:
     """Give the names of columns, where a line is one of names; None for any other."""
     heads = [
