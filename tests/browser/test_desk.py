@@ -6,6 +6,7 @@ from playwright.sync_api import expect
 
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
+from galena.experiments.models import Run
 from galena.shell.marks import mark_of
 from tests import making
 from tests.browser.at_desk import colour_at, drag, pixel, shown
@@ -182,3 +183,17 @@ def test_the_plot_is_the_biggest_thing_on_the_page(desk):
     box = shown(desk)["box"]
     assert (box["right"] - box["left"]) * (box["bottom"] - box["top"]) > 0.5 * 1280 * 800
     assert desk.evaluate("document.documentElement.scrollHeight") == 800
+
+
+def test_a_run_that_ends_before_the_first_event_is_seen_to_have_ended(desk):
+    runs = desk.experiment.runs.filter(number=2)
+    runs.update(state=Run.State.RECORDING)
+    held = []
+    desk.route("**/events?*", lambda route: held.append(route))
+    desk.reload()
+    expect(desk.locator("#rail")).to_contain_text("recording")
+    runs.update(state=Run.State.FINISHED)
+    desk.wait_for_function("() => document.querySelector('.stack')?.dataset.shown")
+    (route,) = held
+    route.continue_()
+    expect(desk.locator("#rail")).not_to_contain_text("recording")

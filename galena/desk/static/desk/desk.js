@@ -95,6 +95,12 @@ listen(desk.dataset.events, {
     }, 250);
   },
   "gap": fetchAll,
+  // A run may have ended between the page and the first event.
+  "hello": () => {
+    if (!document.querySelector("#rail [data-growing]")) return;
+    document.body.dispatchEvent(new Event("rail-changed"));
+    fetchAll();
+  },
 });
 
 document.addEventListener("click", (event) => {
