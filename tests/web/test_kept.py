@@ -344,6 +344,7 @@ def test_those_who_look_after_galena_make_and_fetch_backups(as_ada, ada, tmp_pat
     assert as_ada.get(reverse("backup-file", args=["none.zip"])).status_code == 404
 
 
+@pytest.mark.slow  # `make check` runs without migrations
 def test_this_galena_knows_its_own_migrations(db):
     assert ("bench", "0001_initial") in known_migrations()
     assert connections["default"].vendor == "sqlite"
