@@ -87,7 +87,7 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
             print(_in_the_room(ROOM.addresses(), https), flush=True)
         if secure is not None:
             print(
-                f"Devices get its certificate at {_plain(shown, port)}, where they see this as "
+                f"Devices get its certificate at {_plain(shown, port, room)}, where they see this as "
                 f"well (SHA-256):\n{secure.authority.fingerprint}",
                 flush=True,
             )
@@ -125,8 +125,10 @@ def _by_https(host: str, port: int) -> Iterator[Https]:
         thread.join(timeout=3)
 
 
-def _plain(host: str, port: int) -> str:
-    return f"http://{host}:{port + 1}/"
+def _plain(host: str, port: int, room: bool) -> str:
+    """Give the address where devices get the certificate, as those in the room reach it."""
+    near = ROOM.certificate_addresses() if room else []
+    return f"http://{near[0] if near else f'{host}:{port + 1}'}/"
 
 
 def _in_the_room(addresses: list[str], https: bool) -> str:
