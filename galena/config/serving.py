@@ -87,8 +87,8 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
             print(_in_the_room(ROOM.addresses(), https), flush=True)
         if secure is not None:
             print(
-                f"Devices get its certificate at {_plain(shown, port, room)}, where they see this as "
-                f"well (SHA-256):\n{secure.authority.fingerprint}",
+                f"Devices get its certificate at {_plain(shown, port, room)}, where they see this "
+                f"as well (SHA-256):\n{secure.authority.fingerprint}",
                 flush=True,
             )
         if key := FIRST.begin():
