@@ -50,7 +50,8 @@ def test_the_first_teacher_comes_in_adds_another_and_sees_what_is_kept(nobody):
     page.get_by_text("Ada ▾").click()
     page.get_by_role("link", name="What is kept").click()
     page.get_by_role("button", name="Make one now").click()
-    expect(page.get_by_role("alert").or_(page.get_by_role("status"))).to_be_visible()
+    # The tests' database has a name of its own, so there is nothing here to keep.
+    expect(page.get_by_role("alert").first).to_contain_text("there is nothing to keep")
     assert violations(page) == []
     assert sorted(Person.objects.values_list("username", "is_active")) == [
         ("ada", True), ("tern", False),
