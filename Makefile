@@ -37,6 +37,7 @@ lint: .work/ready-for-tests
 	.venv/bin/lint-imports --no-cache > .work/layers.txt || { cat .work/layers.txt; exit 1; }
 
 bench: .work/ready-for-tests
+	$(PYTHON) -m benchmarks.answers
 	$(PYTHON) -m benchmarks.live_path
 	$(PYTHON) -m benchmarks.formulas
 	$(PYTHON) -m benchmarks.findings

@@ -19,6 +19,8 @@ def on_record(experiment: Experiment) -> dict:
 
 def _tied(experiment: Experiment) -> list[dict]:
     """List the clips that runs are tied to, each with what is told of its times."""
+    if not experiment.clips.exists():
+        return []
     filming.settle(experiment)
     shown = []
     for clip in experiment.clips.filter(state=Clip.State.READY).select_related("run"):

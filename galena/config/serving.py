@@ -14,7 +14,7 @@ from django.conf import settings
 
 from galena.classroom.people import FIRST
 from galena.config.https import Https, certificate_door
-from galena.config.memory import share_heaps
+from galena.config.memory import keep_what_is_loaded, share_heaps
 from galena.config.threads import hand_over_quickly
 from galena.shell.room import ROOM
 
@@ -72,6 +72,7 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
     """Serve until interrupted. room: devices of the local network come in as well; https: by https,
     with a plain address beside it where devices get the certificate."""
     share_heaps()
+    keep_what_is_loaded()
     hand_over_quickly()
     bound = "0.0.0.0" if room else host
     shown = "127.0.0.1" if room else host

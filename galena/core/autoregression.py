@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 from scipy.linalg import LinAlgError, solve_toeplitz
-from scipy.stats import norm
+
+from galena.core.distributions import normal_quantile
 
 Floats = NDArray[np.float64]
 FEWEST = 20  # readings: of fewer nobody can tell whether they follow each other
@@ -72,7 +73,7 @@ def follow_each_other(errors: Floats, taken_out: int = 1) -> bool:
     if count < max(FEWEST, 3 * taken_out) or not whole > 0:
         return False
     first = float(errors[1:] @ errors[:-1]) / whole
-    return (first + taken_out / count) * math.sqrt(count) > float(norm.ppf(1 - _UNLIKELY))
+    return (first + taken_out / count) * math.sqrt(count) > normal_quantile(1 - _UNLIKELY)
 
 
 def follow_beside_a_curve(residuals: Floats, x: Floats | None = None) -> bool:

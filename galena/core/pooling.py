@@ -8,9 +8,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy import stats
-from scipy.stats import norm
 
+from galena.core.distributions import chi_square_above, f_above, normal_above
 from galena.core.statistics import describe
 
 UNLIKELY = 0.05
@@ -45,7 +44,7 @@ def agreement(values: ArrayLike, uncertainties: ArrayLike) -> Agreement:
     spread = np.sqrt(np.maximum(u**2 - 1 / weights.sum(), 1e-12 * u**2))
     apart = np.abs(v - mean) / spread
     odd = int(np.argmax(apart))
-    by_chance = 1 - (1 - 2 * float(norm.sf(apart[odd]))) ** (v.size if v.size > 2 else 1)
+    by_chance = 1 - (1 - 2 * normal_above(apart[odd])) ** (v.size if v.size > 2 else 1)
     return Agreement(odd, float(apart[odd]), by_chance > UNLIKELY)
 
 
@@ -214,12 +213,12 @@ def _chance(y: Floats, u: Floats, scale: float, q: float, dof: Floats | None) ->
     """Tell how often chance alone scatters results at least so far."""
     count = y.size
     if dof is None or np.all(np.isinf(dof)):
-        return float(stats.chi2.sf(q, count - 1))
+        return chi_square_above(q, count - 1)
     if not np.all(dof > 0):
         return math.nan
     w = 1 / u**2
     shares = np.sum((1 - w / w.sum()) ** 2 / dof)
     if shares == 0:
-        return float(stats.chi2.sf(q, count - 1))
+        return chi_square_above(q, count - 1)
     ratio = (q / (count - 1)) / (1 + 2 * (count - 2) / (count**2 - 1) * shares)
-    return float(stats.f.sf(ratio, count - 1, (count**2 - 1) / (3 * shares)))
+    return f_above(ratio, count - 1, (count**2 - 1) / (3 * shares))

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.stats import norm
 
 from galena.core.autoregression import follow_beside_a_curve
+from galena.core.distributions import normal_below
 
 Floats = NDArray[np.float64]
 UNLIKELY = 0.05
@@ -78,7 +78,7 @@ def _as_few(runs: int, above: int, below: int) -> float:
     if count > _EXACT_UP_TO:
         mean = 1 + 2 * above * below / count
         variance = (mean - 1) * (mean - 2) / (count - 1)
-        return float(norm.cdf((runs + 0.5 - mean) / math.sqrt(variance))) if variance else 1.0
+        return normal_below((runs + 0.5 - mean) / math.sqrt(variance)) if variance else 1.0
     ways = 0
     for r in range(2, runs + 1):
         k, odd = divmod(r, 2)

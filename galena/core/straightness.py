@@ -9,11 +9,9 @@ from functools import lru_cache, partial
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.signal import lfilter
-from scipy.stats import norm as normal
-from scipy.stats import t as student
 
 from galena.core import autoregression
+from galena.core.distributions import normal_quantile, student_above
 
 Floats = NDArray[np.float64]
 FEWEST = 5
@@ -108,7 +106,7 @@ def unless_within_uncertainty(
     scaled = values * weights
     left = scaled - line @ (line.T @ scaled)
     shares = np.abs([term @ left for term in terms])
-    if shares.max() > normal.isf(_UNLIKELY / 2 / len(terms)):
+    if shares.max() > -normal_quantile(_UNLIKELY / 2 / len(terms)):
         return judged
     return Straightness(True, "no curve is seen beyond the readings' uncertainties")
 
@@ -235,7 +233,7 @@ def _seen(
     spare = left.shape[1] - 3
     share = np.stack([left @ term for term in terms])
     rest = np.maximum(rss - share**2, 1e-300)
-    probabilities = 2 * student.sf(np.abs(share) / np.sqrt(rest / spare), spare)
+    probabilities = 2 * student_above(np.abs(share) / np.sqrt(rest / spare), spare)
     bent = left - (left @ parabola) @ parabola.T
     steps = np.diff(bent, axis=1)
     ratio = np.einsum("ij,ij->i", steps, steps)
@@ -277,6 +275,8 @@ def _is_rare_while_following(
     readings that is told too small as often as too large, and only the former calls too much
     curved.
     """
+    from scipy.signal import lfilter  # here, since it takes half a second to load
+
     count = rest.size
     design = np.column_stack((line, *terms[:1]))
     followed = autoregression.of_residuals(rest, design).coefficients.copy()

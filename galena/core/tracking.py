@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import fftconvolve
 
 Floats = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -117,6 +116,8 @@ def likeness_of(part: Floats, look: Floats) -> Floats:
 
     part: shape (h, w); look: shape (m, m); gives shape (h - m + 1, w - m + 1).
     """
+    from scipy.signal import fftconvolve  # here, since it takes half a second to load
+
     look = look - look.mean()
     count = look.size
     products = fftconvolve(part, look[::-1, ::-1], mode="valid")

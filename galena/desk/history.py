@@ -138,9 +138,9 @@ def redo(experiment: Experiment, person) -> str:
 
 def next_ones(experiment: Experiment, person) -> tuple[str, str]:
     """Name what would be undone and what done again; empty where there is nothing."""
-    own = _own(experiment, person)
+    own = _own(experiment, person).values_list("label", flat=True)
     last, first = own.filter(undone=False).last(), own.filter(undone=True).first()
-    return last.label if last else "", first.label if first else ""
+    return last or "", first or ""
 
 
 def _own(experiment: Experiment, person) -> models.QuerySet[Change]:

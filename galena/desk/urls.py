@@ -44,6 +44,7 @@ urlpatterns = [
     path("desk/spans/<key:span_id>/compare", compare_views.compare, name="compare"),
     path("desk/spans/<key:span_id>/harvest", harvest_views.of_span, name="harvest"),
     path("desk/markers/<key:marker_id>/ask", finding_views.ask_marker, name="ask-marker"),
+    path("desk/sheets/<key:sheet_id>/symbols", views.show_symbols, name="symbols"),
     path("desk/sheets/<key:sheet_id>/build", finding_views.build, name="build"),
     path("desk/sheets/<key:sheet_id>/plateaus", finding_views.find_plateaus, name="plateaus"),
     path("desk/findings/<key:finding_id>", finding_views.panel, name="finding"),

@@ -18,6 +18,7 @@ from galena.shell import requested
 
 UNDO_FOR = timedelta(minutes=10)
 MOST_WORDS = 8
+AT_ONCE, MOST_LISTED = 48, 10**6  # experiments that a page shows before it is scrolled
 
 ORDERS = {
     "changed": ("last changed", ["-changed_at"]),
@@ -43,9 +44,14 @@ def listing(request):
         named = Quantity.objects.filter(experiment=OuterRef("pk"), name__icontains=word)
         matching = matching.filter(Q(title__icontains=word) | Exists(noted) | Exists(named))
     kept = Count("runs", filter=Q(runs__removed_at=None))
-    matching = matching.annotate(kept=kept).order_by(*ORDERS[order][1])
+    matching = matching.annotate(kept=kept).order_by(*ORDERS[order][1], "pk")
+    first = requested.whole(
+        request.GET.get("from"), "Experiments", 0, MOST_LISTED, otherwise=0, clip=True
+    )
+    listed = list(matching[first : first + AT_ONCE + 1])
     context = {
-        "shown": [{"experiment": one, "runs": one.kept} for one in matching],
+        "shown": [{"experiment": one, "runs": one.kept} for one in listed[:AT_ONCE]],
+        "further": _further(request, first + AT_ONCE) if len(listed) > AT_ONCE else "",
         "words": words,
         "order": order,
         "orders": [(key, name) for key, (name, _) in ORDERS.items()],
@@ -54,6 +60,13 @@ def listing(request):
         "others": mine.filter(archived_at__isnull=archived).count(),
     }
     return render(request, "experiments/list.html", context)
+
+
+def _further(request, first: int) -> str:
+    """Give the address of the list from an experiment on, in the same order and with the words."""
+    asked = request.GET.copy()
+    asked["from"] = str(first)
+    return f"{request.path}?{asked.urlencode()}"
 
 
 @require_POST

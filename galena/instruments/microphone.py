@@ -13,7 +13,6 @@ from dataclasses import asdict
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 from galena.instruments.errors import LinkLost
 from galena.instruments.protocols.line_v1 import ChannelFacts, Identity, encode
@@ -80,6 +79,8 @@ class Microphone:
             self._lock.notify_all()
 
     def _write_lines(self, first: int, p: Floats) -> None:
+        from scipy.signal import lfilter  # here, since it takes half a second to load
+
         share = 1 - np.exp(-1 / (FAST * self.sample_rate))
         mean_square, self._smooth = lfilter([share], [1, share - 1], p * p, zi=self._smooth)
         if not self._streaming:

@@ -8,6 +8,7 @@ import pytest
 
 ROOT = Path(__file__).parents[2]
 SHORT = (
+    "answers",
     "formulas",
     "findings",
     "desk_window",

@@ -61,3 +61,25 @@ def test_a_demo_world_of_before_is_put_aside_with_a_word(earlier, monkeypatch):
 
 def test_the_models_are_those_of_the_migrations(db):
     call_command("makemigrations", check=True, dry_run=True, verbosity=0)  # exits where they differ
+
+
+def test_what_is_up_to_date_is_not_asked_again_until_something_changes(db, tmp_path, monkeypatch):
+    path = made(tmp_path / "galena.sqlite3", "id")
+    monkeypatch.setitem(database.connections["default"].settings_dict, "NAME", path)
+    done = []
+    monkeypatch.setattr(database, "_brought_up_to_date", lambda *_: done.append(1) or "")
+    stamp = database._stamp()
+    with closing(sqlite3.connect(path)) as connection:
+        connection.execute(f"PRAGMA user_version = {stamp}")
+    make_ready(rebuild=False)
+    assert not done
+    monkeypatch.setattr(database, "_stamp", lambda: stamp + 1)  # as one migration more gives
+    make_ready(rebuild=False)
+    assert done
+
+
+def test_the_stamp_tells_migrations_apart(monkeypatch):
+    before = database._stamp()
+    monkeypatch.setattr(database.pkgutil, "iter_modules", lambda _: [])
+    assert 0 < database._stamp() < 2**31
+    assert database._stamp() != before

@@ -63,7 +63,7 @@ def test_the_list_of_symbols_names_findings_conditions_and_givens(as_ada, asked)
     condition.save()
     as_ada.post(reverse("keep-given", args=[experiment.pk]),
                 {"symbol": "k", "value": "2.0", "unit": "s", "name": "a while"})  # fmt: skip
-    page = as_ada.get(reverse("ledger", args=[experiment.pk, asked.pk]))
+    page = as_ada.get(reverse("symbols", args=[experiment.pk, asked.pk]))
     for symbol, said in (("slope_A1", "line"), ("Q", "condition"), ("k", "a while: 2.0")):
         assert f'data-inserts="{symbol}"' in page.text and said in page.text
 

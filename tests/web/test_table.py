@@ -1,3 +1,5 @@
+import re
+
 import numpy as np
 import pytest
 from django.urls import reverse
@@ -306,6 +308,19 @@ def test_the_list_is_searched_sorted_and_archived(as_ada, ada, experiment):
     assert as_ada.get(reverse("desk", args=[experiment.pk])).status_code == 200
     as_ada.post(reverse("archive", args=[experiment.pk]), {"back": "yes"})
     assert "Tide tank" in as_ada.get("/").text
+
+
+def test_a_long_list_comes_in_pieces_each_experiment_once(as_ada, ada):
+    for number in range(100):
+        create(ada, f"Gauge {number:03}")
+    address, seen = "/?order=title&words=Gauge", []
+    while address:
+        page = as_ada.get(address).text
+        seen += re.findall(r"<bdi>(Gauge \d+)</bdi>", page)
+        link = re.search(r'hx-get="([^"]*from=\d+[^"]*)"', page)
+        address = link and link[1].replace("&amp;", "&")
+    assert seen == [f"Gauge {number:03}" for number in range(100)]
+    assert as_ada.get("/?from=x").status_code == 422
 
 
 def test_the_dark_room_is_kept_and_leads_back_where_one_was(as_ada, experiment):

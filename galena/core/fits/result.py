@@ -7,9 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.stats import norm
-from scipy.stats import t as student
 
+from galena.core.distributions import normal_quantile, student_quantile
 from galena.core.fits.models import Model
 from galena.core.fits.polynomial import Centred
 
@@ -118,11 +117,11 @@ class Fit:
         if self.counts_as is not None:
             dof = max(1.0, min(dof, self.counts_as - len(self.free)))
         if self.weighted:
-            half = float(norm.ppf(share)) * self.uncertainties[name]
+            half = normal_quantile(share) * self.uncertainties[name]
         elif dof < 1:
             return -math.inf, math.inf
         else:
-            half = float(student.ppf(share, dof)) * self.uncertainties[name]
+            half = student_quantile(share, dof) * self.uncertainties[name]
         return self.params[name] - half, self.params[name] + half
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import lombscargle
 
 Floats = NDArray[np.float64]
 PEAKS = 6  # of each spectrum
@@ -80,6 +79,8 @@ def _apart(values: list[float], width: float) -> Floats:
 
 def _refined(x: Floats, y: Floats, peaks: Floats, bin_width: float) -> Floats:
     """Move each peak to the highest of the periodogram near it, by the readings themselves."""
+    from scipy.signal import lombscargle  # here, since it takes half a second to load
+
     some = np.unique(np.linspace(0, x.size - 1, min(_REFINED, x.size)).astype(int))
     places, values = x[some] - x[0], y[some] - y.mean()
     near = np.arange(-_BINS * _FINE, _BINS * _FINE + 1) * (bin_width / _FINE)

@@ -129,7 +129,7 @@ def _of_graph(
         traces=tuple(_trace(one, traces, x_limits, size[0]) for one in shown),
         curves=tuple(
             one | {"side": sides[one["quantity"]]}
-            for one in overlay.curves(rows) if one["quantity"] in sides
+            for one in overlay.curves(sheet, rows) if one["quantity"] in sides
         ),
         spans=tuple(
             (card.span.letter, card.span.lo, card.span.hi) for card in spans if card.span.pk in used

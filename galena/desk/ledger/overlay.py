@@ -4,8 +4,10 @@ import numpy as np
 
 from galena.desk.ledger.cards import Ledger
 from galena.desk.ledger.rows import Row
-from galena.desk.models import Note, Span
+from galena.desk.models import Note, Sheet, Span
 from galena.shell.templatetags.science import words
+
+STRAIGHT = 1e-6  # of the height of a curve: so near to its chord it is that
 
 
 def overlay(ledger: Ledger) -> dict:
@@ -23,26 +25,29 @@ def overlay(ledger: Ledger) -> dict:
             | {"name": card.marker.name, "text": f"{card.text} {card.x_unit}"}
             for card in ledger.markers
         ],
-        "curves": curves(shown),
+        "curves": curves(ledger.sheet, shown),
         "areas": [_area(row) for row in shown if row.answer.area is not None],
         "notes": [note for row in ledger.rows for note in _notes(row, several=several)],
         "titles": {
             graph.pk: residuals_title(row)
-            for row in ledger.rows for graph in row.finding.residuals.all()
+            for row in ledger.rows for graph in row.finding.residual_graphs
         },
     }  # fmt: skip
 
 
-def curves(rows_of_it: list[Row]) -> list[dict]:
+def curves(sheet: Sheet, rows_of_it: list[Row]) -> list[dict]:
     """Give fits as points: before their span, inside it, and after it; tangents as one piece."""
     drawn = []
+    by_ends = not sheet.bends_lines
     for row in rows_of_it:
         if row.answer.line is not None:
             xs, ys = row.answer.line
             drawn.append(_drawn(row) | {"parts": [[[], []], [list(xs), list(ys)], [[], []]]})
         if row.answer.fit is None or row.finding.span is None or not row.finding.run.shown:
             continue
-        drawn.append(_drawn(row) | {"parts": parts(row.finding.span, row.answer.fit)})
+        drawn.append(
+            _drawn(row) | {"parts": parts(row.finding.span, row.answer.fit, by_ends=by_ends)}
+        )
     return drawn
 
 
@@ -54,8 +59,11 @@ def _drawn(row: Row) -> dict:
     }  # fmt: skip
 
 
-def parts(span: Span, fit) -> list[list]:
-    """Give a fit as points before its span, inside it and after it; gaps where it has no value."""
+def parts(span: Span, fit, *, by_ends: bool = False) -> list[list]:
+    """Give a fit as points before its span, inside it and after it; gaps where it has no value.
+
+    by_ends: a straight piece is given by its two ends.
+    """
     lo, hi = span.lo, span.hi
     reach = (hi - lo) * 0.25
     ends = [(lo - reach, lo, 24), (lo, hi, 240), (hi, hi + reach, 24)]
@@ -64,8 +72,16 @@ def parts(span: Span, fit) -> list[list]:
         x = np.linspace(*stretch)
         y = fit.predict(x)
         good = np.isfinite(y) & ~fit.model.outside(x)
+        if by_ends and good.all() and _is_straight(x, y):
+            x, y, good = x[[0, -1]], y[[0, -1]], good[[0, -1]]
         pieces.append([x[good].tolist(), y[good].tolist()])
     return pieces
+
+
+def _is_straight(x: np.ndarray, y: np.ndarray) -> bool:
+    """Tell whether a curve is its own chord as far as an eye can tell, however near it looks."""
+    chord = y[0] + (y[-1] - y[0]) * (x - x[0]) / (x[-1] - x[0])
+    return bool(np.abs(y - chord).max() <= STRAIGHT * np.ptp(y))
 
 
 def _area(row: Row) -> dict:
@@ -79,7 +95,7 @@ def _area(row: Row) -> dict:
 
 def _notes(row: Row, *, several: bool) -> list[dict]:
     """Give what stands on the graph of a finding, with its run where there are several."""
-    notes: list[Note] = list(row.finding.notes.all())
+    notes: list[Note] = row.finding.its_notes
     if not notes or row.answer.at is None:
         return []
     x, y = row.answer.at

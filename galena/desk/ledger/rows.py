@@ -9,7 +9,7 @@ from galena.core.formula.parsing import rename
 from galena.core.symbols import is_symbol, plain
 from galena.desk.findings.answers import Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
-from galena.desk.models import Finding, Marker, Sheet, Span
+from galena.desk.models import Finding, Graph, Marker, Note, Sheet, Span
 
 
 @dataclass(frozen=True)
@@ -84,11 +84,11 @@ class Row:
 
     @property
     def is_on_graph(self) -> bool:
-        return bool(self.finding.notes.all())
+        return bool(self.finding.its_notes)
 
     @property
     def shows_residuals(self) -> bool:
-        return bool(self.finding.residuals.all())
+        return bool(self.finding.residual_graphs)
 
 
 def rows(
@@ -101,7 +101,7 @@ def rows(
     kept = (
         Finding.objects.filter(sheet=sheet)
         .exclude(run__removed_at__isnull=False)
-        .prefetch_related("notes", "residuals", "run", "quantity")
+        .prefetch_related("run", "quantity")
         .order_by("span_id", "marker_id", "kind", "run__number", "pk")
     )
     findings = list(kept)
@@ -117,19 +117,30 @@ def rows(
 def of_span(sheet: Sheet, span: Span) -> list[Row]:
     """Give the findings of a span, with its ends as they are said to be."""
     kept = span.findings.exclude(run__removed_at__isnull=False).select_related("run", "quantity")
-    findings = list(
-        kept.prefetch_related("notes", "residuals").order_by("kind", "run__number", "pk")
-    )
+    findings = list(kept.order_by("kind", "run__number", "pk"))
     for finding in findings:
         finding.sheet, finding.span = sheet, span
     return _answered(findings)
 
 
 def _answered(findings: list[Finding]) -> list[Row]:
+    _load_what_is_on_graphs(findings)
     answers = Answers(findings)
     names = [str(one) for one in findings]
     return [Row(one, answers.of(one), names.count(name) == 1)
             for one, name in zip(findings, names, strict=True)]  # fmt: skip
+
+
+def _load_what_is_on_graphs(findings: list[Finding]) -> None:
+    """Give findings their notes and residual graphs, as lists: to prefetch them makes a query set
+    for each finding, which takes longer than all else of it."""
+    by_key: dict[int | None, Finding] = {one.pk: one for one in findings}
+    for finding in findings:
+        finding.its_notes, finding.residual_graphs = [], []
+    for note in Note.objects.filter(finding__in=findings):
+        by_key[note.finding_id].its_notes.append(note)
+    for graph in Graph.objects.filter(residuals_of__in=findings):
+        by_key[graph.residuals_of_id].residual_graphs.append(graph)
 
 
 def symbols(rows_of_it: list[Row]) -> dict[str, tuple[Row, Estimate]]:

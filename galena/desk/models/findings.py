@@ -2,8 +2,8 @@
 
 from django.db import models
 
-from galena.desk.models.annotations import Marker, Span
-from galena.desk.models.sheets import Sheet
+from galena.desk.models.annotations import Marker, Note, Span
+from galena.desk.models.sheets import Graph, Sheet
 from galena.experiments.models import Quantity, Run
 
 
@@ -25,6 +25,8 @@ class Finding(models.Model):
     details = models.JSONField(default=dict, blank=True)
     name = models.CharField(max_length=20, blank=True)
     why = models.TextField(blank=True)
+    its_notes: list[Note]  # what stands on graphs of it, loaded for a ledger
+    residual_graphs: list[Graph]  # the graphs of what its fit leaves over, loaded for a ledger
 
     class Meta:
         ordering = ["kind", "run__number", "pk"]

@@ -35,7 +35,7 @@ class Sheet(models.Model):
     look = models.JSONField(default=dict, blank=True)
     spans_made = models.PositiveIntegerField(default=0)
     markers_made = models.PositiveIntegerField(default=0)
-    drawn_over: dict  # what the ledger draws over its graphs, set for a page
+    drawn_over: dict | None = None  # of a sheet beside the one in front: what its ledger draws
 
     class Meta:
         ordering = ["place", "pk"]
@@ -78,6 +78,12 @@ class Sheet(models.Model):
     @property
     def x_view(self) -> Axis:
         return axis_from(self.x_axis)
+
+    @property
+    def bends_lines(self) -> bool:
+        """Whether a straight line is drawn bent in one of its graphs: over a logarithmic axis."""
+        axes = [self.x_axis, *(one for graph in self.graphs.all() for one in graph.axes.values())]
+        return any(axis_from(one).log for one in axes)
 
     @property
     def lines(self) -> str:

@@ -181,7 +181,7 @@ def peek(request, experiment_id: int, span_id: int):
     of_span = rows.of_span(sheet, span)
     context = {"experiment": experiment, "sheet": sheet, "groups": groups_of(of_span)}
     html = render_to_string("desk/_rows.html", context, request)
-    return JsonResponse({"rows": html, "curves": overlay.curves(of_span)})
+    return JsonResponse({"rows": html, "curves": overlay.curves(sheet, of_span)})
 
 
 @require_POST

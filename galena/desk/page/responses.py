@@ -136,7 +136,6 @@ def sheets_context(request: HttpRequest, experiment: Experiment) -> dict:
     front = front_of(request, experiment, sheets)
     beside = [sheet for sheet in sheets if sheet.beside and sheet != front]
     shown = ledger_context(front, opened=opened_at(request, front))
-    front.drawn_over = shown["overlay"]
     for sheet in beside:
         sheet.drawn_over = ledger_context(sheet)["overlay"]
     return (

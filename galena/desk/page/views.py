@@ -7,6 +7,7 @@ from django.views.decorators.http import require_POST
 from galena.core.errors import GalenaError, SeriesError
 from galena.desk import history
 from galena.desk.drawing import figure, paper, window
+from galena.desk.ledger import cards, rows
 from galena.desk.page import responses
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.traces import readout
@@ -77,6 +78,15 @@ def show_ledger(request, experiment_id: int, sheet_id: int):
         return HttpResponse(status=204)
     responses.open_card(request, sheet, requested.key_or_none(request.GET.get("open")))
     return responses.show_ledger(request, sheet)
+
+
+def show_symbols(request, experiment_id: int, sheet_id: int):
+    """List what a formula over the findings of a sheet can name."""
+    sheet = responses.sheet_or_none(request, experiment_id, sheet_id)
+    if sheet is None:
+        return HttpResponse(status=204)
+    ledger = cards.Ledger(sheet, [], [], [], rows.rows(sheet))
+    return render(request, "desk/_symbols.html", {"ledger": ledger})
 
 
 @require_POST

@@ -54,9 +54,15 @@ class Experiment(models.Model):
     @property
     def shown(self) -> "list[Quantity]":
         """What a graph can show: what was measured, what is typed, what a formula gives."""
+        everything = list(self.quantities.order_by("pk"))
+        measured = set(self.measured.values_list("pk", flat=True))
         apart = (Quantity.Kind.MEASURED, Quantity.Kind.DERIVED)
-        of_tables = self.quantities.exclude(kind__in=apart).order_by("kind", "pk")
-        return [*self.measured, *of_tables, *self.derived]
+        of_tables = [one for one in everything if one.kind not in apart]
+        return [
+            *(one for one in everything if one.pk in measured),
+            *sorted(of_tables, key=lambda one: one.kind),
+            *(one for one in everything if one.kind == Quantity.Kind.DERIVED),
+        ]
 
     @property
     def entered(self) -> "models.QuerySet[Quantity]":

@@ -19,7 +19,6 @@ from galena.core.noise import quiet_scatter
 from galena.core.plans import ArmedPlan, SteadyPlan
 from galena.core.trigger import CrossingFinder
 from galena.experiments.models import Run
-from galena.experiments.runs import judging
 from galena.instruments.errors import InstrumentError
 from galena.recording import flows
 from galena.recording.acquisition.arming import ArmedTaking
@@ -56,9 +55,9 @@ class Recorder:
         interrupted = flows.mark_interrupted()
         if interrupted:
             log.warning("%d run(s) were interrupted; their readings are kept.", len(interrupted))
-        for run in interrupted:
-            judging.look(run)
         self.begin_writing()
+        for run in interrupted:  # of an hour it takes seconds: what is recorded now does not wait
+            self._writer.judge(run)
 
     def begin_writing(self) -> None:
         """Begin to write, beside other recorders perhaps, whose runs are none of its business."""

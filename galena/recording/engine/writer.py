@@ -176,7 +176,7 @@ class Writer:
         current.has_ended = True
         following = current.next
         if following is None:
-            self._judge(current.run, lambda: self.recordings.drop(current))
+            self.judge(current.run, lambda: self.recordings.drop(current))
             return
         try:
             self.recordings.put(self.arm_again(following))
@@ -185,9 +185,9 @@ class Writer:
                 current.experiment_id, f"The next run is not waited for: {error}"
             )
             self.recordings.drop(current)
-        self._judge(current.run, lambda: None)
+        self.judge(current.run)
 
-    def _judge(self, run: Run, then: Callable[[], None]) -> None:
+    def judge(self, run: Run, then: Callable[[], object] = lambda: None) -> None:
         """Take a second look at a run that has ended, beside all others."""
 
         def look() -> None:

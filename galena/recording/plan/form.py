@@ -50,6 +50,7 @@ class PlanForm:
     settings: dict[int, str] = field(default_factory=dict)
     errors: dict[str, str] = field(default_factory=dict)
     is_typed: bool = False  # by this person for this kind, before
+    live: list[Shown] = field(default_factory=list)  # the channels that gave readings then
 
     def steady(self) -> SteadyPlan:
         """Give the steady plan. Raises PlanError."""
@@ -155,7 +156,7 @@ def _of_runs(experiment: Experiment, live: list[Shown], kind: str) -> PlanForm:
     last = runs.first()
     kind = kind or (last.plan if last else Run.Plan.STEADY)
     same = last if last is not None and last.plan == kind else runs.filter(plan=kind).first()
-    form = PlanForm(plan=kind, **DEFAULTS)
+    form = PlanForm(plan=kind, live=live, **DEFAULTS)
     form.typed = [one.pk for one in experiment.entered]
     if same is not None:
         _as_before(form, same, live)

@@ -211,7 +211,7 @@ def _conditions(experiment: Experiment, form: PlanForm, waiting: Waiting | None)
 
 def plan_context(experiment: Experiment, form: PlanForm) -> dict:
     """Give what the panel of the plan shows."""
-    channels = live_channels(experiment)
+    channels = form.live
     keys = [one.channel.pk for one in channels]
     in_use = RECORDER.in_use(experiment.pk)
     chosen = [one for one in form.channels if one in keys] or keys

@@ -124,7 +124,7 @@ def steps_context(
             }
             for one in typed
         ],
-        "live": _chosen(experiment, form, stepping),
+        "live": _chosen(form, stepping),
         "trouble": trouble,
         "notice": notice,
         "points": _points(table),
@@ -139,12 +139,11 @@ def _steps(request, experiment: Experiment, event: str = "steps-shown", **more):
     return response
 
 
-def _chosen(experiment: Experiment, form: plan_form.PlanForm, stepping: Stepping | None):
+def _chosen(form: plan_form.PlanForm, stepping: Stepping | None):
     """Give the channels that a reading is taken of: those of the run, or those ticked."""
     if stepping is not None:
         return [one for group in stepping.shown for one in group]
-    live = live_channels(experiment)
-    return [one for one in live if one.channel.pk in form.channels] or live
+    return [one for one in form.live if one.channel.pk in form.channels] or form.live
 
 
 def _last(experiment: Experiment) -> Run | None:

@@ -1,5 +1,7 @@
 """Template tags for quantities, units, numbers and marks, available in every template."""
 
+from functools import lru_cache
+
 from django import template
 from django.utils.html import format_html, format_html_join
 
@@ -10,17 +12,28 @@ from galena.core.errors import UnitError
 from galena.shell.marks import mark_of
 
 register = template.Library()
+KEPT = 4096  # typeset texts: pages show the same symbols, units and marks again and again
 SYMBOL = '<i class="symbol">{}</i>'
+
+
+def plain_text(text) -> str:
+    """Give text that is escaped whatever it was: what is typeset is kept by it."""
+    return str(text) + ""  # a string that counts as safe becomes a plain one
 
 
 @register.filter
 def symbol(text):
     """Typeset a quantity's symbol: italic, with what follows an underscore as a subscript."""
+    return _symbol(plain_text(text))
+
+
+@lru_cache(KEPT)
+def _symbol(text: str):
     # A descriptive subscript is upright, a running number too (ISO 80000-1, 7.1.2); so is pH,
     # alone among symbols (ISO 80000-9, Annex C).
     patterns = {"": "<span>{}</span>", "sub": "<sub>{}</sub>", "symbol": SYMBOL}
     return format_html_join(
-        "", "{}", ((format_html(patterns[kind], part),) for kind, part in symbols.parts(str(text)))
+        "", "{}", ((format_html(patterns[kind], part),) for kind, part in symbols.parts(text))
     )
 
 
@@ -33,7 +46,12 @@ def plain_symbol(text):
 @register.filter
 def unit(text):
     """Typeset a unit; text that is no unit is shown as it stands."""
-    return units.shown(str(text))
+    return _unit(plain_text(text))
+
+
+@lru_cache(KEPT)
+def _unit(text: str) -> str:
+    return units.shown(text)
 
 
 @register.filter
@@ -72,7 +90,12 @@ def as_typed(value):
 @register.filter
 def words(text):
     """Typeset words: `E_0` gets its subscript, `m^2` its superscript; all else as it stands."""
-    parts = symbols.pieces(str(text))
+    return _words(plain_text(text))
+
+
+@lru_cache(KEPT)
+def _words(text: str):
+    parts = symbols.pieces(text)
     patterns = {"": "{}", "sub": "<sub>{}</sub>", "sup": "<sup>{}</sup>", "symbol": SYMBOL}
     return format_html_join(
         "", "{}", ((format_html(patterns[kind], part),) for kind, part in parts)
