@@ -2,6 +2,7 @@
 # make test               set up everything, Chromium included, run all checks and tests
 # make check              what needs no waiting: format, lint, types, layers, core, pages by client
 # make bench              measure speed (ratios and counts; never part of the tests)
+# make chaos              kill, cut, fill and unplug on purpose; writes docs/chaos.md
 # make screenshots        take docs/screenshots anew from the demo world
 # make format             format the code
 # make changelog          put the notes of changelog.d into CHANGELOG.md
@@ -14,7 +15,7 @@ export GALENA_DATA ?= $(CURDIR)/.work/data
 unexport PYTHONDONTWRITEBYTECODE
 export PYTHONPYCACHEPREFIX := $(CURDIR)/.work/pycache
 
-.PHONY: demo test check lint bench screenshots format changelog lock
+.PHONY: demo test check lint bench chaos screenshots format changelog lock
 
 demo: .work/ready
 	@$(PYTHON) -m galena demo --port $(PORT) $(if $(ROOM),--room)
@@ -35,6 +36,9 @@ lint: .work/ready-for-tests
 	.venv/bin/djlint --lint --quiet galena
 	$(PYTHON) -m mypy
 	.venv/bin/lint-imports --no-cache > .work/layers.txt || { cat .work/layers.txt; exit 1; }
+
+chaos: .work/ready-for-tests
+	$(PYTHON) -m benchmarks.chaos
 
 bench: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.answers

@@ -55,7 +55,7 @@ def served_from(folder: str, stand_ins: list[str]) -> Iterator[tuple[str, int]]:
         process.wait()
 
 
-def _empty_world() -> Path:
+def empty_world() -> Path:
     """Give a folder with one person's empty experiment; made once for the migrations there are."""
     migrations = sorted(ROOT.glob("galena/*/migrations/0*.py"))
     name = hashlib.sha256(b"\n".join(one.read_bytes() for one in migrations)).hexdigest()[:12]
@@ -77,7 +77,7 @@ def _empty_world() -> Path:
 def served(stand_ins: list[str]) -> Iterator[tuple[str, int, Path]]:
     """Serve an empty world to one person; gives address, process id and data folder."""
     with tempfile.TemporaryDirectory() as folder:
-        shutil.copytree(_empty_world(), folder, dirs_exist_ok=True)
+        shutil.copytree(empty_world(), folder, dirs_exist_ok=True)
         with served_from(folder, stand_ins) as (address, pid):
             yield address, pid, Path(folder)
 

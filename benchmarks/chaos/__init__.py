@@ -1,0 +1,1 @@
+"""What may go wrong in a room, done on purpose and counted: see `python -m benchmarks.chaos`."""
