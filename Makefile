@@ -3,6 +3,7 @@
 # make check              what needs no waiting: format, lint, types, layers, core, pages by client
 # make bench              measure speed (ratios and counts; never part of the tests)
 # make chaos              kill, cut, fill and unplug on purpose; writes docs/chaos.md
+# make fuzz [SECONDS=60]   junk for all that reads what others wrote; writes docs/fuzz.md
 # make screenshots        take docs/screenshots anew from the demo world
 # make format             format the code
 # make changelog          put the notes of changelog.d into CHANGELOG.md
@@ -15,7 +16,7 @@ export GALENA_DATA ?= $(CURDIR)/.work/data
 unexport PYTHONDONTWRITEBYTECODE
 export PYTHONPYCACHEPREFIX := $(CURDIR)/.work/pycache
 
-.PHONY: demo test check lint bench chaos screenshots format changelog lock
+.PHONY: demo test check lint bench chaos fuzz screenshots format changelog lock
 
 demo: .work/ready
 	@$(PYTHON) -m galena demo --port $(PORT) $(if $(ROOM),--room)
@@ -39,6 +40,9 @@ lint: .work/ready-for-tests
 
 chaos: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.chaos
+
+fuzz: .work/ready-for-tests
+	$(PYTHON) -m benchmarks.fuzz $(SECONDS)
 
 bench: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.answers

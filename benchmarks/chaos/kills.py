@@ -46,9 +46,10 @@ def part(times: int) -> Outcome:
         for _ in range(times):
             server = Server(folder, [board.address for board in boards])
             client = server.signed_in()
-            _look_at_what_was(client, outcome, streams_in(folder))
-            newest = max((one.key for one in streams_in(folder)), default=0)
+            before = streams_in(folder)
+            newest = max((one.key for one in before), default=0)
             told = _record(server, client, seen)
+            _look_at_what_was(client, outcome, before)
             time.sleep(chance.uniform(0.3, 1.2))
             told |= {one: status(client, one).get("stored", told.get(one, 0)) for one in told}
             last = {board.serial: board.streams[-1].last_us for board in boards if board.streams}

@@ -59,6 +59,10 @@ def _look_through(experiment: Experiment) -> None:
     """Work out all columns of the runs, but of very long ones. Raises where one cannot be."""
     for run in experiment.runs.kept():
         str(run.label), str(run.planned), str(run.mark), run.kind.interval(run)
+        if not all(
+            isinstance(text, str) for seen, advice in run.remarks for text in (seen, advice)
+        ):
+            raise ValueError("remarks that are no text")
         if run.kind.counts([run]).get(run.pk, 0) <= MOST_LOOKED_AT:
             of_run = columns.of_run(run)
             for quantity in experiment.quantities.all():

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import lzma
 import re
 import shutil
 import struct
@@ -28,6 +29,10 @@ _END, _END_SIZE = b"PK\x05\x06", 22
 _NAME = re.compile(r"[a-z0-9][a-z0-9._-]*(/[a-z0-9][a-z0-9._-]*)*", re.ASCII)
 _CHECKSUM = re.compile(r"([0-9a-f]{64})  (.+)", re.ASCII)
 _DAMAGED = "This file is damaged"
+_UNREADABLE = (
+    zipfile.BadZipFile, zlib.error, lzma.LZMAError, struct.error, EOFError, NotImplementedError,
+    OSError,
+)  # fmt: skip
 
 
 class Unpacking:
@@ -91,10 +96,16 @@ class Unpacking:
         """Read a file of it. Raises PackageError."""
         if name not in self._entries:
             raise PackageError(f"{_DAMAGED}: {name} is missing.")
-        try:
-            with self._zip.open(self._entries[name]) as file:
+        with self._open(name) as file:
+            try:
                 yield file
-        except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError) as error:
+            except _UNREADABLE as error:
+                raise PackageError(f"{_DAMAGED}: {name} cannot be unpacked.") from error
+
+    def _open(self, name: str) -> IO[bytes]:
+        try:
+            return self._zip.open(self._entries[name])
+        except (*_UNREADABLE, ValueError, OverflowError) as error:  # its place is none in the file
             raise PackageError(f"{_DAMAGED}: {name} cannot be unpacked.") from error
 
     def text(self, name: str, most: int = LARGEST_JSON) -> str:

@@ -9,6 +9,7 @@ from galena.exchange.parts import Belongs, Keys, Part, Point, register
 from galena.exchange.unpacking import Unpacking
 from galena.experiments.models import Experiment
 from galena.reports.models import Report, Version
+from galena.reports.showing import look_through
 
 TEXT = "report.md"
 LONGEST = 2_000_000  # bytes
@@ -20,8 +21,8 @@ def register_parts() -> None:
     register(
         Part(Report, "experiment", Belongs.WORDS, apart=("text",), pointed={"text": _text}),
         Part(Version, "report__experiment", Belongs.WORDS, pointed={"text": _text}),
-        files=ReportFile(),
-    )
+        files=ReportFile(), shown=look_through,
+    )  # fmt: skip
 
 
 def _text(text: str, point: Point) -> str:

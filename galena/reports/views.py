@@ -12,9 +12,8 @@ from galena.experiments.views import rail_context
 from galena.reports import flows
 from galena.reports.models import Opening, Report
 from galena.reports.openings import OPENINGS
-from galena.reports.put_ins import PUT_INS, Choice
-from galena.reports.put_ins.numbers import of_ledger
-from galena.reports.setting import Page, set_page
+from galena.reports.setting import set_page
+from galena.reports.showing import changed_since, choices_of
 from galena.reports.source import Source
 from galena.shell import requested
 
@@ -43,24 +42,6 @@ def page(request, experiment_id: int):
     }
     context["changed"] = changed_since(report, context["set"])
     return render(request, "reports/page.html", context)
-
-
-def choices_of(source: Source) -> list[tuple[str, list[Choice]]]:
-    """List what can be put in, under its headings."""
-    groups = [("Findings", of_ledger(source))]
-    for put_in in PUT_INS.values():
-        groups.append((put_in.heading, put_in.choices(source)))
-    return [(heading, choices) for heading, choices in groups if choices]
-
-
-def changed_since(report: Report, now: Page) -> list[tuple[str, str, str]]:
-    """Tell which numbers are others than when the report was last taken along, or frozen."""
-    before = report.printed
-    return [
-        (name, before[name], text)
-        for name, text in now.numbers.items()
-        if name in before and before[name] != text
-    ]
 
 
 @require_POST

@@ -5,6 +5,7 @@ No request is large then, and nothing is lost where one fails.
 
 import errno
 import threading
+from contextlib import suppress
 from pathlib import Path
 from typing import Protocol
 
@@ -64,5 +65,5 @@ def append(path: Path, at: int, piece: Readable, most: int, beyond: str) -> int:
 
 
 def _back_to(path: Path, size: int) -> None:
-    with path.open("r+b") as file:
+    with suppress(FileNotFoundError), path.open("r+b") as file:  # it may be what was taken away
         file.truncate(size)

@@ -375,3 +375,16 @@ def test_at_zero_a_power_with_an_uncertain_exponent_has_the_limits_too():
     x, n = np.zeros(4), np.array([2.0, 0.5, 1.0, 3.0])
     made = compile("x^n", symbols).evaluate({"x": (x, np.full(4, 0.1)), "n": (n, np.full(4, 0.1))})
     assert made.uncertainties == pytest.approx([0.0, np.nan, 0.1, 0.0], nan_ok=True)
+
+
+def test_times_with_an_uncertainty_go_along_into_a_formula_that_does_not_name_them():
+    t, u = np.arange(5.0), np.full(5, 0.1)
+    values, _ = compile("previous(1)", {}).evaluate({"t": (t, u)})
+    assert np.shape(values) == (5,)
+
+
+@pytest.mark.parametrize("formula", ["ln(k)", "lg(k)", "sqrt(k)", "1/k", "k^(-1)", "asin(k+1)"])
+def test_one_number_at_a_place_without_a_slope_has_no_uncertainty_and_is_no_fault(formula):
+    values, u = compile(formula, {"k": ""}).evaluate({"k": (0.0, 0.1)})
+    assert np.ndim(values) == 0
+    assert u is None or not np.isfinite(u) or formula.startswith("sqrt")

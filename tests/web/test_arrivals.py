@@ -380,3 +380,13 @@ def test_the_whole_experiment_leaves_by_its_link(as_ada, experiment, tern, clien
     assert as_ada.get(address).status_code == 409
     client.force_login(tern)
     assert client.get(address).status_code == 404
+
+
+def test_a_piece_of_a_file_that_was_taken_away_meanwhile_is_refused_in_words(as_ada):
+    begun = as_ada.post(reverse("new-arrival"), {"name": "river.csv", "size": 20}).json()
+    shutil.rmtree(arrivals.folder())
+    arrivals.folder().mkdir(exist_ok=True)
+    sent = as_ada.post(f"{begun['piece']}?at=0", b"t,h\n1,2\n",
+                       content_type="application/octet-stream")  # fmt: skip
+    assert sent.status_code == 422
+    assert "could not be stored" in sent.json()["trouble"]

@@ -234,3 +234,26 @@ def test_a_file_from_elsewhere_makes_nobody_a_person_who_may_sign_in(ada, whole,
     package.read(file, ada)
     assert not client.login(username="root", password="")
     assert Run.objects.exclude(started_by=ada).count() == 0
+
+
+@pytest.mark.parametrize("remarks", [-0.0, 7, "seen", [["seen"]], [[1, 2]], {"a": "b"}])
+def test_remarks_that_are_no_texts_are_refused(ada, whole, remarks):
+    def change(content):
+        content["rows"]["experiments.run"][0]["remarks"] = remarks
+
+    assert "cannot be shown" in refusal(changed(whole, change), ada)
+
+
+def test_a_report_that_cannot_be_set_is_refused(ada, whole):
+    def change(content):
+        content["rows"]["reports.report"][0]["printed"] = 5
+
+    assert "cannot be shown" in refusal(changed(whole, change), ada)
+
+
+def test_a_file_whose_place_is_before_the_beginning_is_refused(ada, whole):
+    data = bytearray(packed(whole).getvalue())
+    at = data.rfind(b"PK\x05\x06")
+    start = struct.unpack_from("<I", data, at + 16)[0]
+    struct.pack_into("<I", data, at + 16, start + 199)  # all places are counted from another one
+    assert "file" in refusal(io.BytesIO(data), ada)

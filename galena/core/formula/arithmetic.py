@@ -85,7 +85,8 @@ def plain(function: Callable[[Part], Part], slope: Slope) -> Callable[[Value], V
 
     def apply(a: Value) -> Value:
         y = function(a.y)
-        return combined(y, (a, lambda: slope(a.y, y)))
+        # One number of Python's own would raise where its slope is infinite, as that of ln at zero.
+        return combined(y, (a, lambda: slope(np.asarray(a.y, dtype=np.float64)[()], y)))
 
     return apply
 

@@ -160,6 +160,7 @@ class Expression:
         inputs = {name: _input(name, arrays, one) for name, one in self._terms.items()}
         if TIME not in inputs and TIME in arrays:  # smoothing goes by the times, if they are known
             given = arrays[TIME]
+            given = given[0] if isinstance(given, tuple) else given
             inputs[TIME] = given if isinstance(given, Value) else Value(_number_or_row(given))
         return inputs
 
