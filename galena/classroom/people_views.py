@@ -1,5 +1,6 @@
 """The first teacher's account, and the page of people."""
 
+from math import ceil
 from typing import Any
 
 from django.contrib import messages
@@ -14,6 +15,7 @@ from galena.classroom.models import Person
 from galena.classroom.patience import PATIENCE
 from galena.classroom.people import FIRST, PersonError
 from galena.classroom.permissions import NotYours, for_managers, for_teachers
+from galena.shell.security_log import note
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 LONGEST_PASSWORD = 1000
@@ -37,6 +39,7 @@ def first_teacher(request, key: str):
             return render(request, "classroom/first.html", context, status=422)
         if person is None:
             raise Http404("An account was made by this address already.")
+        note("first account made", request, who=person.username)
         login(request, person, backend=BACKEND)
         return redirect("experiments")
     return render(request, "classroom/first.html", context)
@@ -58,6 +61,7 @@ def add(request):
         person = flows.add(name, called, password, manages="manages" in request.POST)
     except PersonError as error:
         return _page(request, trouble=error, typed={"name": name, "called": called})
+    note("account made", request, who=person.username, manages=person.is_staff)
     return _done(request, f"{person} can sign in as {person.username}.")
 
 
@@ -69,12 +73,28 @@ def new_password(request, person_id: int):
     if person != request.user and not request.user.is_staff:
         raise NotYours("Only those who look after this Galena set another one's password.")
     try:
+        if person == request.user:
+            _refuse_another(request, person)
         flows.new_password(person, request.POST.get("password", "")[:LONGEST_PASSWORD])
     except PersonError as error:
         return _page(request, trouble=error, opened=person.pk)
+    note("new password", request, who=person.username)
     if person == request.user:
         update_session_auth_hash(request, person)  # this browser stays signed in
     return _done(request, f"{person} has a new password, and is signed out elsewhere.")
+
+
+def _refuse_another(request, person: Person) -> None:
+    """Raise PersonError where whoever sits here does not know the present password: it may be a
+    teacher's computer that was left alone."""
+    who = person.username, request.META.get("REMOTE_ADDR", "")
+    if (seconds := PATIENCE.wait(*who)) > 0:
+        raise PersonError("present", f"Wait {ceil(seconds)} s, then try again.")
+    given = request.POST.get("present", "")[:LONGEST_PASSWORD]
+    if person.has_usable_password() and not person.check_password(given):
+        PATIENCE.failed(*who)
+        note("wrong password", request, who=person.username)
+        raise PersonError("present", "That is not your present password. Nothing was changed.")
 
 
 @require_POST
@@ -91,6 +111,7 @@ def take_away(request, person_id: int):
         flows.take_away(person)
     except PersonError as error:
         return _page(request, trouble=error)
+    note("account closed", request, who=person.username)
     return _done(request, f"{person} cannot sign in any more. Their work stays where it is.")
 
 
@@ -100,6 +121,7 @@ def let_in_again(request, person_id: int):
     """Open an account again."""
     person = _teacher(person_id)
     flows.let_in_again(person)
+    note("account opened", request, who=person.username)
     return _done(request, f"{person} can sign in again, with the password of before.")
 
 

@@ -15,6 +15,7 @@ from django.views.decorators.http import require_POST
 from galena.classroom.models import Person
 from galena.classroom.patience import PATIENCE
 from galena.classroom.people import teachers
+from galena.shell.security_log import note
 
 DEMO_TEACHER = "ada"
 LONGEST_ADDRESS = 2000
@@ -31,6 +32,7 @@ class SignIn(LoginView):
         """Sign in, unless too many wrong passwords came just now under this name or from here."""
         seconds = PATIENCE.wait(*self._who())
         if seconds > 0:
+            note("made to wait", request, who=self._who()[0])
             context = self.get_context_data(form=self.get_form_class()(), seconds=ceil(seconds))
             response = self.render_to_response(context, status=429)
             response["Retry-After"] = str(ceil(seconds))

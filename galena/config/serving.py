@@ -111,6 +111,7 @@ def _by_https(host: str, port: int) -> Iterator[Https]:
         )
     )  # fmt: skip
     settings.SESSION_COOKIE_SECURE = settings.CSRF_COOKIE_SECURE = True
+    settings.SESSION_COOKIE_NAME, settings.CSRF_COOKIE_NAME = "__Host-session", "__Host-csrf"
 
     async def both() -> None:
         keeping_up = asyncio.create_task(secure.keep_up())

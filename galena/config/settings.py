@@ -114,13 +114,17 @@ DATABASES = {
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "classroom.Person"
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {
+        "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
+        "OPTIONS": {"min_length": 12},
+    },
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "experiments"
 LOGOUT_REDIRECT_URL = "sign-in"
 SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_HTTPONLY = True  # scripts take the token from the page
 CSRF_FAILURE_VIEW = "galena.shell.views.csrf_failure"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 
@@ -141,9 +145,25 @@ STORAGES = {
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "formatters": {
+        "plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"},
+        "utc": {"()": "galena.shell.security_log.InUtc", "format": "%(asctime)s %(message)s"},
+    },
+    "handlers": {
+        "console": {"class": "logging.StreamHandler", "formatter": "plain"},
+        "security": {
+            "class": "logging.handlers.RotatingFileHandler",
+            "formatter": "utc",
+            "delay": True,
+            "filename": DATA_DIR / "security.log",
+            "maxBytes": 1_000_000,
+            "backupCount": 4,
+        },
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
     # A refused plan or a page that is not there is told to the person, not to the console.
-    "loggers": {"django.request": {"level": "ERROR"}},
+    "loggers": {
+        "django.request": {"level": "ERROR"},
+        "galena.security": {"level": "INFO", "handlers": ["security"], "propagate": False},
+    },
 }

@@ -16,6 +16,7 @@ from galena.lessons.errors import LessonError
 from galena.lessons.forms import JoinForm
 from galena.lessons.live import tell_teacher
 from galena.shell import fields
+from galena.shell.security_log import note
 
 TICKET = re.compile(r"[0-9a-f]{16}", re.ASCII)
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -58,6 +59,7 @@ def _let_in(request, typed: dict, way, back: bool = False):
     except LessonError as error:
         if error.field in ("code", "word"):
             GUESSES.wrong(address)
+            note("wrong code", request)
         return _page(request, **typed, trouble=str(error), field=error.field, back=back, status=422)
     login(request, group, backend=BACKEND)
     tell_teacher(group.lesson_id)

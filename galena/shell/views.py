@@ -3,6 +3,8 @@
 from django.http import HttpResponse
 from django.shortcuts import render
 
+from galena.shell.security_log import note
+
 
 def _page(request, status: int, title: str, message: str):
     return render(request, "shell/error.html", {"title": title, "message": message}, status=status)
@@ -15,6 +17,7 @@ def bad_request(request, exception=None):
 
 
 def forbidden(request, exception=None):
+    note("refused", request)
     words = str(exception or "") or "Ask whoever made it, or sign in as them."
     if request.headers.get("HX-Request"):
         return HttpResponse(words, status=403, content_type="text/plain; charset=utf-8")
@@ -22,6 +25,7 @@ def forbidden(request, exception=None):
 
 
 def csrf_failure(request, reason=""):
+    note("refused without a token", request)
     return _page(
         request,
         403,

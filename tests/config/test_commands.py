@@ -58,9 +58,9 @@ class Serving:
 
 
 def test_people_are_added_listed_and_get_new_passwords(galena):
-    code, told = galena("person", "add", "ada", "--called", "Ada", stdin="skerry-lamp\n")
+    code, told = galena("person", "add", "ada", "--called", "Ada", stdin="skerry-lamps\n")
     assert (code, told.strip()) == (0, "Ada can sign in as ada.")
-    assert galena("person", "add", "tern", stdin="skerry-lamp\n")[0] == 0
+    assert galena("person", "add", "tern", stdin="skerry-lamps\n")[0] == 0
     code, told = galena("person", "list")
     assert code == 0
     assert re.search(r"ada +Ada +looks after Galena", told)  # the first one does
@@ -70,17 +70,17 @@ def test_people_are_added_listed_and_get_new_passwords(galena):
     assert "too short" in told
     assert galena("person", "password", "ada", stdin="new-skerry-lamp\n")[0] == 0
     assert "Nobody signs in as “gull”." in galena("person", "password", "gull", stdin="x\n")[1]
-    assert "“ada” is taken" in galena("person", "add", "ada", stdin="skerry-lamp\n")[1]
+    assert "“ada” is taken" in galena("person", "add", "ada", stdin="skerry-lamps\n")[1]
 
 
 def test_a_backup_is_made_and_brought_back_while_nothing_runs(galena, tmp_path):
     file = tmp_path / "kept.zip"
     assert "nothing to keep" in galena("backup", str(file))[1]
-    galena("person", "add", "ada", stdin="skerry-lamp\n")
+    galena("person", "add", "ada", stdin="skerry-lamps\n")
     code, told = galena("backup", str(file))
     assert code == 0
     assert "each with its checksum" in told
-    galena("person", "add", "tern", stdin="skerry-lamp\n")
+    galena("person", "add", "tern", stdin="skerry-lamps\n")
     code, told = galena("restore", str(file))
     assert code == 0, told
     assert "is back in" in told
@@ -97,7 +97,7 @@ def test_galena_checks_itself(galena):
     code, told = galena("check", "--port", str(_free_port()))
     assert code == 0, told
     assert "no database yet" in told
-    galena("person", "add", "ada", stdin="skerry-lamp\n")
+    galena("person", "add", "ada", stdin="skerry-lamps\n")
     code, told = galena("check", "--port", str(_free_port()))
     assert code == 0, told
     assert "1 teacher can sign in" in told
@@ -109,7 +109,7 @@ def test_galena_checks_itself(galena):
 
 
 def test_a_spoiled_database_is_told(galena):
-    galena("person", "add", "ada", stdin="skerry-lamp\n")
+    galena("person", "add", "ada", stdin="skerry-lamps\n")
     database = galena.folder / "galena.sqlite3"
     data = bytearray(database.read_bytes())
     data[100:8192] = b"x" * 8092
@@ -142,7 +142,7 @@ def test_the_first_start_shows_where_the_first_account_is_made(galena):
         with httpx.Client() as browser:
             page = browser.get(address)
             assert "Welcome to Galena" in page.text
-            sent = {"name": "ada", "called": "Ada", "password": "skerry-lamp",
+            sent = {"name": "ada", "called": "Ada", "password": "skerry-lamps",
                     "csrfmiddlewaretoken": browser.cookies["csrftoken"]}  # fmt: skip
             assert browser.post(address, data=sent).headers["location"] == "/"
             assert "There is no experiment yet" in browser.get(serving.address).text
@@ -165,7 +165,10 @@ def test_by_https_devices_get_the_certificate_and_are_served(galena, tmp_path):
         until(lambda: _answers(serving.address, trusting), "the server")
         page = httpx.get(f"{serving.address}sign-in", verify=trusting)
         assert page.status_code == 200
-        assert "secure" in page.headers["set-cookie"].lower()
+        cookie = page.headers["set-cookie"]
+        assert cookie.startswith("__Host-csrf=")
+        for word in ("Secure", "HttpOnly", "SameSite=Lax", "Path=/"):
+            assert word in cookie
         with pytest.raises(httpx.ConnectError):
             httpx.get(serving.address)
 

@@ -10,7 +10,7 @@ from galena.classroom.patience import PATIENCE
 from galena.classroom.people import FIRST, PersonError
 from tests.pages import PageClient
 
-WORD = "skerry-lamp"
+WORD = "skerry-lamps"
 
 
 @pytest.fixture(autouse=True)
@@ -102,16 +102,31 @@ def test_a_teacher_is_added_and_can_sign_in(as_ada, staff, client):
 def test_a_new_password_signs_out_everywhere_but_here(as_ada, ada):
     other = PageClient()
     other.force_login(ada)
-    response = as_ada.post(
-        reverse("new-password", args=[ada.pk]), {"password": "new-skerry-lamp"}, follow=True
-    )
+    sent = {"present": "skerry-lamp", "password": "new-skerry-lamp"}
+    response = as_ada.post(reverse("new-password", args=[ada.pk]), sent, follow=True)
     assert "Ada has a new password" in response.content.decode()
     assert as_ada.get(reverse("people")).status_code == 200
     assert other.get(reverse("people")).status_code == 302
     ada.refresh_from_db()
     assert ada.check_password("new-skerry-lamp")
-    weak = as_ada.post(reverse("new-password", args=[ada.pk]), {"password": "1"}, follow=True)
+    sent = {"present": "new-skerry-lamp", "password": "1"}
+    weak = as_ada.post(reverse("new-password", args=[ada.pk]), sent, follow=True)
     assert weak.status_code == 422
+
+
+def test_ones_own_password_is_changed_with_the_present_one_only(as_ada, ada):
+    address = reverse("new-password", args=[ada.pk])
+    assert 'autocomplete="current-password"' in as_ada.get(reverse("people")).content.decode()
+    for present in ({}, {"present": "guessed"}):
+        refused = as_ada.post(address, present | {"password": "new-skerry-lamp"})
+        assert refused.status_code == 422
+        assert "not your present password" in refused.content.decode()
+    for _ in range(4):
+        as_ada.post(address, {"present": "guessed", "password": "new-skerry-lamp"})
+    waiting = as_ada.post(address, {"present": "skerry-lamp", "password": "new-skerry-lamp"})
+    assert "then try again" in waiting.content.decode()
+    ada.refresh_from_db()
+    assert ada.check_password("skerry-lamp")
 
 
 def test_only_those_who_look_after_galena_change_others(as_ada, tern):

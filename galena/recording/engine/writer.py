@@ -25,7 +25,7 @@ from galena.recording.engine.recordings import Recordings
 from galena.recording.engine.state import RunInProgress, Waiting
 from galena.shell import disk
 
-COMMIT_EVERY = 0.2
+COMMIT_EVERY = 0.15
 WAIT_FOR_FIRST = 2.0  # seconds that other instruments wait for the first one's first reading
 log = logging.getLogger(__name__)
 
