@@ -1,7 +1,8 @@
 # make demo [PORT=8000] [ROOM=1]   set up everything, build the demo world, serve it (to the room)
 # make test               set up everything, Chromium included, run all checks and tests
 # make check              what needs no waiting: format, lint, types, layers, core, pages by client
-# make bench              measure speed (ratios and counts; never part of the tests)
+# make bench              measure speed (ratios and counts); writes docs/measured.md
+# make bench-quick        each benchmark so short that it only shows that it works
 # make chaos              kill, cut, fill and unplug on purpose; writes docs/chaos.md
 # make fuzz [SECONDS=60]   junk for all that reads what others wrote; writes docs/fuzz.md
 # make screenshots        take docs/screenshots anew from the demo world
@@ -16,7 +17,7 @@ export GALENA_DATA ?= $(CURDIR)/.work/data
 unexport PYTHONDONTWRITEBYTECODE
 export PYTHONPYCACHEPREFIX := $(CURDIR)/.work/pycache
 
-.PHONY: demo test check lint bench chaos fuzz screenshots format changelog lock
+.PHONY: demo test check lint bench bench-quick chaos fuzz screenshots format changelog lock
 
 demo: .work/ready
 	@$(PYTHON) -m galena demo --port $(PORT) $(if $(ROOM),--room)
@@ -45,20 +46,10 @@ fuzz: .work/ready-for-tests
 	$(PYTHON) -m benchmarks.fuzz $(SECONDS)
 
 bench: .work/ready-for-tests
-	$(PYTHON) -m benchmarks.answers
-	$(PYTHON) -m benchmarks.live_path
-	$(PYTHON) -m benchmarks.formulas
-	$(PYTHON) -m benchmarks.findings
-	$(PYTHON) -m benchmarks.desk_window
-	$(PYTHON) -m benchmarks.desk_stack
-	$(PYTHON) -m benchmarks.full_bench
-	$(PYTHON) -m benchmarks.long_class
-	$(PYTHON) -m benchmarks.lesson
-	$(PYTHON) -m benchmarks.armed_pair
-	$(PYTHON) -m benchmarks.hour_on_desk
-	$(PYTHON) -m benchmarks.straighten
-	$(PYTHON) -m benchmarks.clips
-	$(PYTHON) -m benchmarks.open_formats
+	$(PYTHON) -m benchmarks
+
+bench-quick: .work/ready-for-tests
+	$(PYTHON) -m benchmarks --small
 
 screenshots: .work/ready-for-tests
 	$(PYTHON) -m scripts.screenshots

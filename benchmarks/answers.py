@@ -7,16 +7,19 @@ Run: python -m benchmarks.answers [times]
 """
 
 import os
+import re
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 
+import httpx
 import numpy as np
 
 from benchmarks import sizes
 from benchmarks.serving import ROOT, served_from, signed_in, surroundings
-from benchmarks.sizes import typed
 
 SPANS, RUNS, READINGS = sizes.of(20, 2), sizes.of(4, 2), sizes.of(6000, 200)
 EXPERIMENTS, RUNS_EACH = sizes.of(200, 3), sizes.of(50, 2)
@@ -119,8 +122,9 @@ def say(words: str, took: dict[str, np.ndarray]) -> None:
         print(f"  {name:24s} p50 {p50:5.0f} ms, p95 {p95:5.0f} ms, {p50 / least:5.1f} x the least")
 
 
-def measure(times: int) -> None:
-    """Measure on a world of its own."""
+@contextmanager
+def world() -> Iterator[tuple[str, httpx.Client]]:
+    """Serve a world of its own, with a rig; gives the address and a client that has come in."""
     rig = subprocess.Popen(
         [sys.executable, "-m", "benchmarks.four_channels"], cwd=ROOT,
         stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
@@ -132,33 +136,40 @@ def measure(times: int) -> None:
             words = [sys.executable, "-c", code, *(["--small"] if sizes.SMALL else [])]
             subprocess.run(words, cwd=ROOT, env=surroundings(folder, []), check=True)
             with served_from(folder, [stand_in]) as (address, _):
-                _measured(signed_in(address), times)
+                yield address, signed_in(address)
     finally:
         rig.terminate()
         rig.wait()
 
 
-def _measured(client, times: int) -> None:
-    ask(client, 2)  # what is made once is made
-    say(f"alone, {times} times", ask(client, times))
-    plan = {"plan": "steady", "rate": "100", "duration": "600", "channel": ["1", "2", "3", "4"]}
-    head = {"HX-Request": "true"}
-    channels = _channels(client)
-    started = client.post(
-        "/experiments/1/record/start", data=plan | {"channel": channels}, headers=head
-    )
-    assert started.status_code == 200, started.text
-    say("while a run is recorded", ask(client, times))
-    client.post("/experiments/1/record/stop", headers=head)
+@contextmanager
+def recording_world() -> Iterator[tuple[str, httpx.Client]]:
+    """Serve such a world while a run is recorded in it."""
+    with world() as (address, client):
+        record(client)
+        yield address, client
+        client.post("/experiments/1/record/stop")
 
 
-def _channels(client) -> list[str]:
-    import re
-
+def record(client: httpx.Client) -> None:
+    """Start a run of 4 x 100 readings a second."""
     page = client.get("/experiments/1/record").text
-    return re.findall(r'name="channel"[^>]*value="(\d+)"', page)
+    channels = re.findall(r'name="channel"[^>]*value="(\d+)"', page)
+    plan = {"plan": "steady", "rate": "100", "duration": "600", "channel": channels}
+    answer = client.post("/experiments/1/record/start", data=plan, headers={"HX-Request": "true"})
+    assert answer.status_code == 200, answer.text
+
+
+def measure(times: int) -> None:
+    """Measure alone, and while a run is recorded."""
+    with world() as (_, client):
+        ask(client, 2)  # what is made once is made
+        say(f"alone, {times} times", ask(client, times))
+        record(client)
+        say("while a run is recorded", ask(client, times))
+        client.post("/experiments/1/record/stop")
 
 
 if __name__ == "__main__":
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "galena.config.settings")
-    measure(int(typed(0, 40, 2)))
+    measure(int(sizes.typed(0, 40, 2)))

@@ -1,4 +1,5 @@
-"""An hour of 4 channels at 1 kHz, 14 million readings, on the Desk: first look, then pan and zoom.
+"""An hour of 4 channels at 1 kHz, 14 million readings, on the Desk: first look, then pan and zoom,
+plateaus searched for, a line fitted to 100,000 readings, and all of it written as CSV.
 
 Times are also given as multiples of reading the same blobs and doing nothing with them.
 
@@ -21,8 +22,8 @@ RATE = 1000.0
 SECONDS = sizes.of(3600, 60)
 
 
-def build():
-    """Store the run as the recorder would, 250 readings to a chunk."""
+def build(seconds: float = SECONDS):
+    """Store a run of so many seconds as the recorder would, 250 readings to a chunk."""
     from galena.bench.channel_display import display
     from galena.bench.flows import register
     from galena.classroom.models import Person
@@ -32,19 +33,19 @@ def build():
     from galena.recording import flows
     from galena.recording.acquisition.taking import Batch
 
-    ada = Person.objects.create_user("ada", first_name="Ada")
-    experiment = experiment_flows.create(ada, "An hour")
+    ada, _ = Person.objects.get_or_create(username="ada", first_name="Ada")
+    experiment = experiment_flows.create(ada, f"{seconds:g} s")
     facts = tuple(
         ChannelFacts(f"u{n}", f"swell {n}", f"u_{n}", "V", -5, 5, 0.001, 1000) for n in range(4)
     )
     made = register(Identity("Skerry Works", "Swell gauge", "0004", "1.0"), facts)
     shown = display.channels(experiment, [one.pk for one in made])
     run, (stored,) = flows.begin_run(
-        experiment, SteadyPlan(RATE, SECONDS), [list(shown.values())], {}, "", ada
+        experiment, SteadyPlan(RATE, seconds), [list(shown.values())], {}, "", ada
     )
     stored.stream.origin_us = 0
     stored.stream.save()
-    rng, count = np.random.default_rng(3), int(RATE * SECONDS)
+    rng, count = np.random.default_rng(3), int(RATE * seconds)
     t = np.arange(count) / RATE
     values = np.stack([np.sin(t / (7 + n)) + rng.normal(0, 0.05, count) for n in range(4)], axis=1)
     stamps = np.arange(count, dtype=np.int64) * 1000
@@ -106,6 +107,48 @@ def main() -> None:
     judging.look(run)
     took = time.perf_counter() - began
     print(f"  the second look at all four: {took:.1f} s, once, at the end of the run")
+    _ask(experiment, sheet, run)
+
+
+def _ask(experiment, sheet, run) -> None:
+    """Search for plateaus, fit a line, and write a file, as the pages do."""
+    from django.test import Client
+    from django.urls import reverse
+
+    from galena.desk.annotations import flows
+    from galena.desk.findings import flows as finding_flows
+    from galena.shell.worker import WORKERS
+
+    client = Client(headers={"host": "127.0.0.1"})
+    client.force_login(experiment.owner)
+    span = flows.add_span(sheet, 0.0, min(100.0, SECONDS))
+    desk = reverse("desk", args=[experiment.pk])
+    csv = reverse("run-file", args=[experiment.pk, run.number, "csv"])
+
+    def line() -> None:
+        finding_flows.ask(span, "line", sheet.quantity, [run])
+        assert client.get(desk).status_code == 200
+
+    acts = {
+        "its Desk opened": lambda: client.get(desk),
+        "plateaus searched for": lambda: client.post(
+            reverse("plateaus", args=[experiment.pk, sheet.pk])
+        ),
+        "a line fitted to 100,000 readings, and the Desk with it": line,
+        "written as CSV": lambda: _whole(client.get(csv)),
+    }
+    for name, act in acts.items():
+        began = time.perf_counter()
+        act()
+        print(f"  {name}: {time.perf_counter() - began:.2f} s")
+    WORKERS.close()
+
+
+def _whole(answer) -> None:
+    assert answer.status_code in (200, 202), answer.status_code
+    if answer.streaming:
+        for _ in answer.streaming_content:
+            pass
 
 
 if __name__ == "__main__":

@@ -151,3 +151,22 @@ def test_no_line_of_a_template_is_too_long_to_be_read():
         if len(line) > 140
     ]
     assert long == []
+
+
+def test_every_test_that_the_page_on_security_names_is_there():
+    page = (ROOT / "docs" / "security.md").read_text("utf-8")
+    named = set(re.findall(r"`(test_\w+)`", page))
+    there = {
+        name
+        for file in (ROOT / "tests").rglob("test_*.py")
+        for name in re.findall(r"^def (test_\w+)", file.read_text("utf-8"), re.MULTILINE)
+    }
+    assert len(named) > 40
+    assert sorted(named - there) == []
+
+
+def test_every_chapter_of_the_standard_is_on_the_page_on_security():
+    page = (ROOT / "docs" / "security.md").read_text("utf-8")
+    assert [int(one) for one in re.findall(r"^## V(\d+) ", page, re.MULTILINE)] == [*range(1, 15)]
+    for row in re.findall(r"^\| (\d.*?) \| (.*) \|$", page, re.MULTILINE):
+        assert len(row[1]) > 3, row

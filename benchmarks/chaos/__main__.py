@@ -1,6 +1,7 @@
 """Break what can break in a room, count what is left, and write a report of it.
 
-Run: python -m benchmarks.chaos [part …]; without a part all of them, and docs/chaos.md anew.
+Run: python -m benchmarks.chaos [part …]; without a part all of them, and docs/chaos.md anew; with one
+its section anew.
 """
 
 import sys
@@ -39,11 +40,22 @@ def main() -> int:
     for name in wanted:
         outcomes.append(PARTS[name]())
         print(outcomes[-1].markdown(), flush=True)
-    if wanted == list(PARTS) and not sizes.SMALL:
+    if not sizes.SMALL:
         minutes = (time.monotonic() - began) / 60
-        head = HEAD.format(day=date.today(), machine=machine(), minutes=minutes)
-        REPORT.write_text(head + "\n".join(one.markdown() for one in outcomes))
+        if wanted == list(PARTS):
+            head = HEAD.format(day=date.today(), machine=machine(), minutes=minutes)
+            REPORT.write_text(head + "\n".join(one.markdown() for one in outcomes))
+        elif REPORT.exists():
+            REPORT.write_text(_with_sections(REPORT.read_text(), outcomes))
     return sum(len(one.broken) for one in outcomes)
+
+
+def _with_sections(report: str, outcomes: list[Outcome]) -> str:
+    """Put sections into a report in the place of those with the same titles."""
+    head, *sections = report.split("\n## ")
+    anew = {one.title: one.markdown().removeprefix("## ").rstrip() for one in outcomes}
+    kept = [anew.get(one.partition("\n")[0], one.rstrip()) for one in sections]
+    return "\n\n## ".join([head.rstrip(), *kept]) + "\n"
 
 
 if __name__ == "__main__":

@@ -1,0 +1,90 @@
+"""All benchmarks, one after the other, and what they said in docs/measured.md.
+
+Run: python -m benchmarks [name …]; without a name all of them, and the page anew. With --small each so
+short that it only shows that it works; nothing is written then.
+"""
+
+import importlib.util
+import subprocess
+import sys
+import time
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+from benchmarks import sizes
+from benchmarks.machine import machine
+
+ROOT = Path(__file__).parents[1]
+PAGE = ROOT / "docs" / "measured.md"
+
+
+@dataclass(frozen=True)
+class Benchmark:
+    """A module of this package and what it is about; in_a_browser: whether it drives Chromium."""
+
+    name: str
+    title: str
+    in_a_browser: bool = False
+
+
+ALL = (
+    Benchmark("answers", "How fast the server answers"),
+    Benchmark("first_paint", "When pages are painted", in_a_browser=True),
+    Benchmark("live_path", "From a sample to the trace drawn", in_a_browser=True),
+    Benchmark("long_class", "A long recording before a class"),
+    Benchmark("lesson", "A lesson of 32 groups", in_a_browser=True),
+    Benchmark("full_bench", "A full Bench", in_a_browser=True),
+    Benchmark("armed_pair", "Armed runs of two instruments"),
+    Benchmark("desk_window", "One look at a million readings"),
+    Benchmark("desk_stack", "Zooming and sliding a million readings", in_a_browser=True),
+    Benchmark("hour_on_desk", "An hour of 4 x 1 kHz"),
+    Benchmark("growth", "Growth with the length of a run"),
+    Benchmark("formulas", "Formulas"),
+    Benchmark("findings", "Fits, spans and harvests"),
+    Benchmark("straighten", "Straightening"),
+    Benchmark("clips", "Clips", in_a_browser=True),
+    Benchmark("open_formats", "Open formats"),
+)
+HEAD = """# What was measured
+
+Made by `make bench` on {day}, on {machine}, in {minutes:.0f} minutes. Read the ratios: milliseconds
+are those of this machine, whose speed differs by half from one minute to the next. What each benchmark
+does stands at the top of its file in `benchmarks/`.
+
+"""
+
+
+def said_by(benchmark: Benchmark) -> str:
+    """Run a benchmark and give what it printed."""
+    words = [sys.executable, "-m", f"benchmarks.{benchmark.name}", *(["--small"] * sizes.SMALL)]
+    done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True, check=False)
+    if done.returncode:
+        sys.exit(f"benchmarks.{benchmark.name} failed:\n{done.stderr[-3000:]}")
+    return done.stdout.rstrip()
+
+
+def about(benchmark: Benchmark) -> str:
+    """Give the first paragraph of what a benchmark says about itself."""
+    file = importlib.util.find_spec(f"benchmarks.{benchmark.name}").origin
+    return Path(file).read_text().split('"""')[1].split("\n\n")[0].strip()
+
+
+def main() -> None:
+    """Run them, and write the page."""
+    wanted = [one for one in sys.argv[1:] if not one.startswith("--")]
+    began, sections = time.monotonic(), []
+    for benchmark in ALL:
+        if wanted and benchmark.name not in wanted:
+            continue
+        said = said_by(benchmark)
+        print(f"== {benchmark.title}\n{said}\n", flush=True)
+        sections.append(f"## {benchmark.title}\n{about(benchmark)}\n\n```\n{said}\n```\n")
+    if not wanted and not sizes.SMALL:
+        minutes = (time.monotonic() - began) / 60
+        head = HEAD.format(day=date.today(), machine=machine(), minutes=minutes)
+        PAGE.write_text(head + "\n".join(sections))
+
+
+if __name__ == "__main__":
+    main()
