@@ -75,16 +75,8 @@ def led_by_coverage(name: str, seconds: float, wanted: int) -> Reached:
         counted = re.search(r"stat::number_of_executed_units:\s+(\d+)", done.stderr)
         faults = () if done.returncode == 0 else (f"{done.stdout[-3000:]}\n{done.stderr[-600:]}",)
         if not faults and not sizes.SMALL:
-            _keep_what_is_new(name, command, folder)
+            corpora.keep(name, [one.read_bytes() for one in (folder / "corpus").iterdir()])
         return Reached(name, int(counted[1]) if counted else 0, took, wanted, faults)
-
-
-def _keep_what_is_new(name: str, command: list[str], folder: Path) -> None:
-    """Keep the fewest pieces that reach all that any piece has reached."""
-    (folder / "fewest").mkdir()
-    merging = [*command, "-merge=1", str(folder / "fewest"), str(folder / "corpus")]
-    subprocess.run(merging, cwd=ROOT, capture_output=True, check=False, timeout=300)
-    corpora.keep(name, [one.read_bytes() for one in (folder / "fewest").iterdir()])
 
 
 def with_database(name: str, seconds: float, wanted: int) -> Reached:

@@ -15,10 +15,13 @@ def kept(name: str) -> list[bytes]:
 
 
 def keep(name: str, pieces: list[bytes]) -> None:
-    """Keep the shortest pieces of a target in place of those that were."""
-    short = sorted({one for one in pieces if len(one) <= LONGEST}, key=lambda one: (len(one), one))
+    """Keep some pieces of a target, short ones and longer ones, in place of those that were."""
+    short = sorted(
+        {one for one in pieces if 0 < len(one) <= LONGEST}, key=lambda one: (len(one), one)
+    )
     FOLDER.mkdir(exist_ok=True)
-    lines = [base64.b64encode(one).decode() for one in short[:MOST] if one]
+    chosen = short[:: max(1, len(short) // MOST)][:MOST]
+    lines = [base64.b64encode(one).decode() for one in chosen]
     _file(name).write_text("\n".join(lines) + "\n")
 
 
