@@ -90,7 +90,7 @@ def _records(address, first):
             return browser.post(path, data=fields)
 
         browser.get(first)
-        send(first, name="ada", called="Ada", password="skerry-lamp")
+        send(first, name="ada", called="Ada", password="skerry-lamps")
         page = send("experiments/new", title="Tide tank")
         here = re.search(r"/experiments/\d+", str(page.url))[0][1:]
         for path in re.findall(r'(?:href|src)="(/static/[^"]+)"', page.text):

@@ -47,7 +47,7 @@ def test_a_server_says_what_to_do_and_leaves_the_file(earlier):
     assert earlier.read_bytes() == before
 
 
-def test_a_demo_world_of_before_is_put_aside_with_a_word(earlier, monkeypatch):
+def test_a_demo_world_of_before_is_put_aside_with_a_word(db, earlier, monkeypatch):
     monkeypatch.setattr(database.connections, "close_all", lambda: None)
     monkeypatch.setattr(database, "call_command", lambda *_, **__: None)
     before = earlier.read_bytes()

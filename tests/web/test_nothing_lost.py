@@ -141,3 +141,22 @@ def test_on_a_full_disk_the_run_stops_with_what_it_has(room, experiment, monkeyp
         stream__run=run, quantity__symbol="h"
     )
     assert raw_of([series])[series.pk].size == taken
+
+
+def test_where_no_memory_is_left_for_a_moment_nothing_is_lost(room, experiment, monkeypatch):
+    write, short = flows.write, {"of memory": 3}
+
+    def without_memory(batches):
+        if short["of memory"]:
+            short["of memory"] -= 1
+            raise MemoryError
+        write(batches)
+
+    monkeypatch.setattr(flows, "write", without_memory)
+    channel = next(one for one in BENCH.live_channels() if one.symbol == "h")
+    RECORDER.start(Wish(experiment, [channel.pk], {}, "", experiment.owner), SteadyPlan(500, 2))
+    until(lambda: recording_now.current() is None, "the end of the run", 60)
+    run = Run.objects.get()
+    assert (run.state, run.ending, short["of memory"]) == (Run.State.FINISHED, "", 0)
+    series = list(Series.objects.filter(stream__run=run).select_related("quantity", "stream__run"))
+    assert [raw.size for raw in raw_of(series).values()] == [1000] * len(series)

@@ -105,8 +105,9 @@ class Taking:
     def take_for_disk(self) -> Batch | None:
         """Give what is not yet on the disk, as one batch."""
         with self._lock:
-            waiting, self._for_disk = self._for_disk, []
-        return _joined(waiting)
+            joined = _joined(self._for_disk)  # where there is no memory for it nothing is taken
+            self._for_disk = []
+        return joined
 
     def put_back(self, batch: Batch) -> None:
         """Take back what could not be written, to be tried again first."""

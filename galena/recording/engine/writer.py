@@ -151,12 +151,11 @@ class Writer:
 
     def _write(self, running: list[RunInProgress]) -> None:
         """Commit what all runs have taken, at once; one by one where that cannot be."""
-        unwritten = {current: _taken(current) for current in running}
-        waiting = {current: taken for current, taken in unwritten.items() if taken}
+        waiting = {current: taken for current in running if (taken := _taken(current))}
         if len(waiting) > 1:
             try:
                 _commit([one for taken in waiting.values() for one in taken])
-            except DatabaseError:
+            except (DatabaseError, MemoryError):
                 log.warning("The runs are written one by one.", exc_info=True)
             else:
                 for current in waiting:
@@ -166,9 +165,8 @@ class Writer:
             try:
                 _commit(taken)
                 current.trouble = ""
-            except DatabaseError as error:
-                for taking, _, batch in taken:
-                    taking.put_back(batch)
+            except (DatabaseError, MemoryError) as error:
+                _put_back(taken)
                 current.trouble = _trouble(current, error)
 
     def _end(self, current: RunInProgress) -> None:
@@ -207,27 +205,36 @@ class Writer:
 
 def _taken(current: RunInProgress) -> list[Unwritten]:
     """Give what is not yet on the disk of the instruments whose t = 0 is known."""
-    taken = []
+    taken: list[Unwritten] = []
     for taking, stored in zip(current.takings, current.stored, strict=True):
         if not taking.is_placed:
             if time.monotonic() < current.started + WAIT_FOR_FIRST:
                 continue
             taking.aligned_to = None
-        batch = taking.take_for_disk()
+        try:
+            batch = taking.take_for_disk()
+        except MemoryError:  # it waits for the next time, and so does what goes with it
+            _put_back(taken)
+            return []
         if batch is not None:
             taken.append((taking, stored, batch))
     return taken
+
+
+def _put_back(taken: list[Unwritten]) -> None:
+    for taking, _, batch in taken:
+        taking.put_back(batch)
 
 
 def _commit(taken: list[Unwritten]) -> None:
     flows.write([(stored, taking.origin(), batch) for taking, stored, batch in taken])
 
 
-def _trouble(current: RunInProgress, error: DatabaseError) -> str:
+def _trouble(current: RunInProgress, error: Exception) -> str:
     """Say why nothing can be written; on a full disk the run stops with what it has."""
     if not _is_full(error):
         return (
-            f"Readings cannot be written to the disk ({error}). "
+            f"Readings cannot be written to the disk ({str(error) or 'no memory is left'}). "
             "They are kept in memory and written as soon as that is possible."
         )
     current.next = None
@@ -242,6 +249,6 @@ def _trouble(current: RunInProgress, error: DatabaseError) -> str:
     )
 
 
-def _is_full(error: DatabaseError) -> bool:
+def _is_full(error: Exception) -> bool:
     code = getattr(error.__cause__, "sqlite_errorcode", 0) & 0xFF
     return code == sqlite3.SQLITE_FULL
