@@ -17,7 +17,7 @@ import httpx
 from benchmarks.chaos.board import Board
 from benchmarks.chaos.outcome import Outcome
 from benchmarks.chaos.server import Server, channels_of, start_steady, status, until, world
-from benchmarks.chaos.stored import integrity, streams_in
+from benchmarks.chaos.stored import StoredStream, integrity, streams_in
 from benchmarks.long_class import memory
 from benchmarks.serving import empty_world
 
@@ -143,16 +143,24 @@ def _no_handles(outcome: Outcome) -> None:
             line.close()
         taken = status(client, 1).get("taken", 0)
         resource.prlimit(server.pid, resource.RLIMIT_NOFILE, limits)
-        until(lambda: status(client, 1).get("taken", 0) > taken, "the run to go on")
-        _all_pages(outcome, client, "with handles again")
-        client.post("/experiments/1/record/stop")
-        until(lambda: not status(client, 1)["phase"], "the end of the run")
-        (stream,) = streams_in(folder)
+        stream = _gone_on(outcome, client, folder, taken, "with handles again")
         outcome.say(f"no file handle left amid a run: {refused} of 20 further devices not let in, "
                     f"{stream.stamps.size:,} readings kept, {stream.lost} lost")  # fmt: skip
         outcome.hold(not stream.damage and not stream.lost, f"no handles: {stream.damage}")
         outcome.hold(stream.stamps.size >= taken, "no handles: a reading is lost")
     board.close()
+
+
+def _gone_on(
+    outcome: Outcome, client: httpx.Client, folder: Path, taken: int, when: str
+) -> StoredStream:
+    """See that a run goes on beyond so many readings, stop it, and give what is stored of it."""
+    until(lambda: status(client, 1).get("taken", 0) > taken, "the run to go on")
+    _all_pages(outcome, client, when)
+    client.post("/experiments/1/record/stop")
+    until(lambda: not status(client, 1)["phase"], "the end of the run")
+    (stream,) = streams_in(folder)
+    return stream
 
 
 def _leaping_clock(outcome: Outcome) -> None:
@@ -190,11 +198,7 @@ def _little_memory(outcome: Outcome) -> None:
         answers = [_asked(client, page) for page in (*PAGES, "report.pdf", "readings.xlsx") * 2]
         taken = status(client, 1).get("taken", 0)
         resource.prlimit(server.pid, resource.RLIMIT_AS, free)
-        until(lambda: status(client, 1).get("taken", 0) > taken, "the run to go on")
-        _all_pages(outcome, client, "with memory again")
-        client.post("/experiments/1/record/stop")
-        until(lambda: not status(client, 1)["phase"], "the end of the run")
-        (stream,) = streams_in(folder)
+        stream = _gone_on(outcome, client, folder, taken, "with memory again")
         good, silent = answers.count(200), answers.count(0)
         outcome.say(f"{LEFT_MB} MB of memory left: {good} of {len(answers)} pages and files made, {silent} without "
                     f"any answer; the run goes "

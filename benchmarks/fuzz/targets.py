@@ -63,11 +63,11 @@ def _shaped(strategy: st.SearchStrategy, use: Callable) -> Callable[[bytes], obj
 
     @settings(deadline=None, database=None, suppress_health_check=list(HealthCheck))
     @given(strategy)
-    def one(made) -> None:
+    def thrown(made) -> None:
         with contextlib.suppress(GalenaError):
             use(made)
 
-    return one.hypothesis.fuzz_one_input
+    return thrown.hypothesis.fuzz_one_input
 
 
 def formula(text: str) -> None:
