@@ -9,13 +9,14 @@ from django.views.decorators.http import require_GET
 
 from galena.bench.live.answer import Events
 from galena.classroom.permissions import for_teachers, lesson_for, own_lesson
-from galena.experiments.models import Run
+from galena.experiments.models import Experiment, Run
 from galena.lessons.live import PRESENCE, tell_teacher
 from galena.lessons.models import Copy, Task
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import RunInProgress
 from galena.recording.plan.views import status_of
-from galena.recording.runs.replay_views import missed_of
+from galena.recording.runs.replay_views import FURTHEST, missed_of, replay_of
+from galena.shell import requested
 
 
 async def class_events(request, lesson_id: int):
@@ -56,14 +57,28 @@ def _topics_of_group(request) -> frozenset[str]:
 
 @require_GET
 def live_status(request):
-    """Say what the teacher records now, so that a page can draw it from its beginning."""
+    """Say what the teacher records now, so that a page can draw it from its beginning.
+
+    Where nothing is recorded, who came too late for the last run is told of that (`last`): who
+    `has` it by its number is not.
+    """
     task = Task.objects.select_related("experiment").get(lesson=own_lesson(request))
     recording = RECORDER.recordings.of(task.experiment_id)
     current = recording if isinstance(recording, RunInProgress) else None
     status = status_of(task.experiment, current, 0)
     for stream in status.get("streams", ()):
         stream["missed"] = reverse("live-missed", args=[status["number"]])
+    if current is None:
+        has = requested.whole(request.GET.get("has"), "has", 0, FURTHEST, otherwise=0, clip=True)
+        status["last"] = _last(task.experiment, after=has)
     return JsonResponse(status)
+
+
+def _last(experiment: Experiment, after: int) -> dict | None:
+    run = experiment.runs.kept().filter(number__gt=after).order_by("-number").first()
+    if run is None or not run.kind.is_timed:
+        return None
+    return replay_of(run, reverse("live-missed", args=[run.number]))
 
 
 @require_GET

@@ -20,6 +20,7 @@ from tests.browser.at_desk import (
     shown,
     until_shown,
 )
+from tests.browser.late import Late
 from tests.browser.test_accessibility import violations
 
 WITHOUT_RIG = True
@@ -177,7 +178,8 @@ def test_what_two_fingers_hold_stays_between_them(page, ada, chromium):
     assert page.get_by_role("region", name="Span A").count() == 0
 
 
-def test_two_sheets_stand_side_by_side_and_each_has_its_ledger(stack):
+def lay_beside(stack):
+    """Make a second sheet, of E alone, and lay the first beside it; gives both."""
     stack.get_by_role("button", name="+ sheet").click()
     form = stack.locator("#new-sheet")
     form.get_by_role("checkbox", name="h water").uncheck()
@@ -192,16 +194,36 @@ def test_two_sheets_stand_side_by_side_and_each_has_its_ledger(stack):
     expect(stack.locator(".stack")).to_have_count(2)
     until_shown(stack, "s.graphs.length === 3 && s.runs === 3")
     until_shown(stack, "s.graphs.length === 1 && s.runs === 1", sheet=1)
+    return sheet_flows.sheets_of(stack.made)
+
+
+def test_two_sheets_stand_side_by_side_and_each_has_its_ledger(stack):
+    first, second = lay_beside(stack)
     assert colour_at(stack, 7, 10 * 1.3**7, sheet=1) == mark_of(3).colour
     assert colour_at(stack, 7, 19.0) == mark_of(1).colour
     stack.mouse.click(*pixel(stack, 6, 20))
     expect(stack.get_by_role("region", name="Marker 1")).to_contain_text("17.0")
-    first, second = sheet_flows.sheets_of(stack.made)
     assert (first.markers.count(), second.markers.count()) == (1, 0)
     expect(stack.locator("#ledger")).to_have_attribute("data-sheet", str(first.pk))
     stack.locator(".stack").last.focus()
     expect(stack.locator("#ledger")).to_have_attribute("data-sheet", str(second.pk))
     assert violations(stack) == []
+
+
+def test_a_late_answer_of_one_sheet_leaves_the_ledger_to_the_sheet_that_is_active(stack):
+    first, second = lay_beside(stack)
+    ledger = stack.locator("#ledger")
+    late = Late(stack, "**/markers")
+    with stack.expect_request("**/markers"):
+        stack.mouse.click(*pixel(stack, 6, 20))
+    stack.locator(".stack").last.focus()
+    expect(ledger).to_have_attribute("data-sheet", str(second.pk))
+    with stack.expect_response(f"**/sheets/{second.pk}/ledger"):
+        late.let_go()
+    expect(ledger).to_have_attribute("data-sheet", str(second.pk))
+    stack.locator(".stack").first.focus()
+    expect(ledger).to_have_attribute("data-sheet", str(first.pk))
+    expect(stack.get_by_role("region", name="Marker 1")).to_be_visible()
 
 
 def test_a_quantity_goes_to_the_right_axis_and_limits_are_its_own(stack):

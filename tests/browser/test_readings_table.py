@@ -11,6 +11,7 @@ from galena.experiments.models import Experiment, TypedColumn
 from galena.shell.marks import mark_of
 from tests import making
 from tests.browser.at_desk import colour_at, colour_of, pixel, until_shown
+from tests.browser.late import Late
 from tests.browser.test_accessibility import violations
 
 WITHOUT_RIG = True
@@ -55,24 +56,6 @@ def test_a_typed_table_becomes_a_graph_without_a_mouse(gangway):
     stored = TypedColumn.objects.filter(replaced_at=None).order_by("quantity_id")
     assert [column.cells for column in stored] == [list(one) for one in zip(*READINGS, strict=True)]
     assert violations(gangway) == []
-
-
-class Late:
-    """Holds the next answer of an address back, already written, until it is let go."""
-
-    def __init__(self, page, address):
-        self.held = None
-        page.route(address, self.hold)
-
-    def hold(self, route):
-        if self.held is None:
-            self.held = (route, route.fetch())
-        else:
-            route.continue_()
-
-    def let_go(self):
-        route, answer = self.held
-        route.fulfill(response=answer)
 
 
 def type_head(page, column, text):

@@ -1,9 +1,11 @@
 import numpy as np
 from django.urls import reverse
 
+from galena.experiments import table_flows
 from galena.experiments.models import Run, Scene
 from galena.recording.runs import replay_views
 from tests import making
+from tests.web import classes
 
 
 def at(name, experiment, number=1):
@@ -54,3 +56,18 @@ def test_a_damaged_run_says_so_instead_of_being_replayed(as_ada, experiment):
     chunk.save()
     assert "are damaged on the disk" in as_ada.get(at("replay", experiment)).json()["trouble"]
     assert Run.objects.get().state == Run.State.FINISHED
+
+
+def test_a_group_that_comes_after_a_run_is_told_of_the_last_one_once(experiment):
+    classes.recorded(experiment)
+    lesson = classes.begin(experiment)
+    group = classes.client_of(classes.group(lesson, "Tern"))
+    last = group.get(reverse("live-status"), {"has": "0"}).json()["last"]
+    assert (last["number"], last["from"], last["until"]) == (1, 0.0, 19.9)
+    (stream,) = last["streams"]
+    table = np.frombuffer(group.get(stream["missed"]).content).reshape(2, -1)
+    assert table.shape[1] == stream["readings"] == 200
+    assert group.get(reverse("live-status"), {"has": "1"}).json()["last"] is None
+    assert group.get(reverse("live-status"), {"has": "x"}).status_code == 422
+    table_flows.new_table(experiment, experiment.owner)
+    assert group.get(reverse("live-status"), {"has": "1"}).json()["last"] is None

@@ -46,40 +46,46 @@ def missed_of(request, run: Run) -> HttpResponse:
 def replay(request, experiment_id: int, number: int):
     """Say what a run is made of, and how its rigs looked, so that it can be shown again."""
     run = run_for(request, experiment_id, number)
+    head = replay_of(run, reverse("missed", args=[experiment_id, number]))
+    if "trouble" not in head:
+        head["scenes"] = [{"rig": scene.rig, "states": scene.states} for scene in run.scenes.all()]
+    return JsonResponse(head)
+
+
+def replay_of(run: Run, missed_url: str) -> dict:
+    """Say what a run is made of, ready for JSON; its readings at a rate come from `missed_url`."""
     try:
         blocks = columns.load([run])[run.pk].blocks
     except SeriesError as error:
-        return JsonResponse({"trouble": str(error)})
+        return {"trouble": str(error)}
     with_times = [block for block in blocks if block.times is not None]
     streams = [
-        _row_by_row(block) if block.stream is None else _at_a_rate(run, place, block)
+        _row_by_row(block) if block.stream is None
+        else _at_a_rate(f"{missed_url}?stream={place}", block)
         for place, block in enumerate(with_times)
-    ]
+    ]  # fmt: skip
     ends = [end for stream in streams for end in stream.pop("ends")]
     if not ends:
-        return JsonResponse({"trouble": f"Run {number} has no readings: nothing to replay."})
-    return JsonResponse(
-        {
-            "id": run.pk,
-            "number": number,
-            "from": min(ends),
-            "until": max(ends),
-            "before": run.details.get("before", 0),
-            "event": run.details.get("event", ""),
-            "streams": streams,
-            "scenes": [{"rig": scene.rig, "states": scene.states} for scene in run.scenes.all()],
-        }
-    )
+        return {"trouble": f"Run {run.number} has no readings: nothing to replay."}
+    return {
+        "id": run.pk,
+        "number": run.number,
+        "from": min(ends),
+        "until": max(ends),
+        "before": run.details.get("before", 0),
+        "event": run.details.get("event", ""),
+        "streams": streams,
+    }
 
 
-def _at_a_rate(run: Run, place: int, block: Block) -> dict:
+def _at_a_rate(missed_url: str, block: Block) -> dict:
     """Say where the readings of an instrument are, of a long run every so manieth."""
     count = min((len(column.readings) for column in block.columns.values()), default=0)
     every = max(1, -(-count // MOST))
-    url = reverse("missed", args=[run.experiment_id, run.number])
     return {
-        "missed": f"{url}?stream={place}&every={every}",
+        "missed": f"{missed_url}&every={every}",
         "every": every,
+        "readings": count,
         "decimals": _decimals_of_times(block.run),
         "quantities": _quantities(block),
         "ends": [float(block.times[0]), float(block.times[count - 1])] if count else [],

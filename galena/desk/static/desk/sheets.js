@@ -74,6 +74,8 @@ export function renew(reopen) {
   }
   reopen();
   const { sheet } = ledger().dataset;
+  // An answer to what was done on one sheet may come when another is active already.
+  if (active && Number(sheet) !== active.id) renewLedger(active);
   sheets
     .find(({ id }) => id === Number(sheet))
     ?.show(JSON.parse(document.getElementById("overlay").textContent));

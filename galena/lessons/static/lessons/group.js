@@ -4,7 +4,7 @@ import { listen } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
 import { renewPart } from "../shell/js/parts.js";
 import { grouped } from "../shell/js/numbers.js";
-import { askForMissed, askForTheLast, receive } from "../recording/following.js";
+import { askForMissed, askForTheLast, fill, receive } from "../recording/following.js";
 import { begin, lastTime, paintRun, signature } from "../recording/traces.js";
 
 const page = document.getElementById("group-page");
@@ -54,11 +54,12 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 
 async function follow() {
-  const answer = await fetch(page.dataset.status).catch(() => null);
+  const answer = await fetch(`${page.dataset.status}?has=${run?.number ?? 0}`).catch(() => null);
   if (!answer?.ok) return;
   const status = await answer.json();
   if (status.recording === null) {
     if (run && !run.ended) await end();
+    else if (status.last?.streams) await showLast(status.last);
     return;
   }
   if (run?.id === status.recording) return;
@@ -66,6 +67,15 @@ async function follow() {
   run = begin({ ...status, id: status.recording }, -(status.before ?? 0), status.duration);
   run.ended = false;
   askForMissed(run);
+}
+
+// Who comes after a run has ended sees all of it as well.
+async function showLast(last) {
+  if (last.number <= (run?.number ?? 0)) return; // another answer was quicker
+  card.hidden = false;
+  run = begin(last, last.from, last.until);
+  run.ended = true;
+  await Promise.all(run.streams.map(fill));
 }
 
 async function end() {
@@ -106,7 +116,7 @@ function paint() {
   const current = run && `${signature(run)} ${run.ended}`;
   if (run && current !== painted) {
     painted = current;
-    const counts = run.streams.map(({ t }) => grouped(t.length)).join(" + ");
+    const counts = run.streams.map(({ t, readings }) => grouped(readings ?? t.length)).join(" + ");
     const lasts = Math.max(0, lastTime(run)).toFixed(1);
     words.textContent = run.ended
       ? `run ${run.number}: ${counts} readings`

@@ -23,6 +23,22 @@ export function askForMissed(run) {
   return Promise.all(run.streams.map((_, place) => ask(run, place)));
 }
 
+// Fill a stream of a run that is over, as the server told of it.
+export async function fill(stream) {
+  if (stream.rows) {
+    take(
+      stream,
+      stream.rows[0],
+      stream.rows.slice(1).map((column) => column.map((value) => value ?? NaN)),
+    );
+    return;
+  }
+  const answer = await fetch(stream.missed).catch(() => null);
+  if (!answer?.ok) return;
+  const { t, columns } = await unpackRows(answer);
+  take(stream, t, columns);
+}
+
 // Ask for the last readings of a run that has ended: after what was under way before the end.
 export async function askForTheLast(run) {
   await Promise.all(run.streams.map((stream) => stream.asking));

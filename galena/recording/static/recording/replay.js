@@ -2,7 +2,8 @@
 // Owns #replay, the drawing of the rig as it was then, and the large numbers while it is open.
 import { parts, place } from "../bench/drawing.js";
 import { fixed } from "../shell/js/numbers.js";
-import { begin, countUntil, take, unpackRows } from "./traces.js";
+import { fill } from "./following.js";
+import { begin, countUntil } from "./traces.js";
 
 const main = document.querySelector("main.record");
 const bar = document.getElementById("replay");
@@ -72,21 +73,6 @@ async function enter() {
   showNumbers();
   tell();
   await showScenes();
-}
-
-async function fill(stream) {
-  if (stream.rows) {
-    take(
-      stream,
-      stream.rows[0],
-      stream.rows.slice(1).map((column) => column.map((value) => value ?? NaN)),
-    );
-    return;
-  }
-  const answer = await fetch(stream.missed);
-  if (!answer.ok) return;
-  const { t, columns } = await unpackRows(answer);
-  take(stream, t, columns);
 }
 
 function close() {
