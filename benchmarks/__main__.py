@@ -34,6 +34,7 @@ ALL = (
     Benchmark("live_path", "From a sample to the trace drawn", in_a_browser=True),
     Benchmark("long_class", "A long recording before a class"),
     Benchmark("lesson", "A lesson of 32 groups", in_a_browser=True),
+    Benchmark("shown_desk", "A Desk that is shown to all", in_a_browser=True),
     Benchmark("full_bench", "A full Bench", in_a_browser=True),
     Benchmark("armed_pair", "Armed runs of two instruments"),
     Benchmark("desk_window", "One look at a million readings"),

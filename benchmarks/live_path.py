@@ -1,4 +1,5 @@
-"""From a sample made to the trace drawn: delay, loss and cost with 1 and 32 watchers.
+"""From a sample made to the trace drawn: delay, loss and cost with 1 and 32 watchers, and while
+reports are printed and films prepared beside.
 
 One Chromium window draws the trace; the other watchers read the same events. The sample's making
 is told by its time stamp, put on this machine's clock by `CLOCK?`; its drawing by the first frame
@@ -13,11 +14,13 @@ import os
 import signal
 import sqlite3
 import time
+from contextlib import nullcontext
 
 import numpy as np
 from playwright.sync_api import sync_playwright
 
 from benchmarks import sizes
+from benchmarks.beside import hard_work
 from benchmarks.serving import cpu_seconds, four_channels, served, signed_in, watching
 from galena.instruments.address import TcpTransport
 from tests.browser.conftest import CHROMIUM, FLAGS
@@ -104,8 +107,11 @@ def tell_delays(where: str, delays: np.ndarray) -> None:
     print(f"  made to {where}: p50 {p50:.0f} ms, p95 {p95:.0f} ms, most {most:.0f} ms")
 
 
-def measure(watchers: int, seconds: float) -> None:
-    """Record for so many seconds with so many watchers and say what was found."""
+def measure(watchers: int, seconds: float, *, hard: bool = False) -> None:
+    """Record for so many seconds with so many watchers and say what was found.
+
+    hard: whether reports are printed and films prepared all the while.
+    """
     with (
         four_channels() as stand_in,
         served([stand_in]) as (address, pid, folder),
@@ -125,9 +131,10 @@ def measure(watchers: int, seconds: float) -> None:
             cookies, until_the_end = dict(client.cookies), seconds + sizes.of(6, 3)
             others = watching("live_path", address, cookies, watchers - 1, until_the_end)
             time.sleep(sizes.of(2, 1))
-        before, began = cpu_seconds(pid), time.time()
-        record_one_run(page, seconds)
-        share = (cpu_seconds(pid) - before) / (time.time() - began)
+        with hard_work(signed_in(address), signed_in(address)) if hard else nullcontext() as work:
+            before, began = cpu_seconds(pid), time.time()
+            record_one_run(page, seconds)
+            share = (cpu_seconds(pid) - before) / (time.time() - began)
         drawn = np.array(page.evaluate("window.drawn"))
         shown = page.locator("#taken").inner_text()
         offset, origin = clock_offset(stand_in), origin_us(folder) / 1e6
@@ -137,6 +144,8 @@ def measure(watchers: int, seconds: float) -> None:
         got = others.communicate()[0].split() if others else []
     planned = int(seconds * RATE)
     print(f"{watchers} watcher(s), 4 channels x {RATE} a second for {seconds:g} s:")
+    if work:
+        print(f"  beside: {work.reports} reports printed, {work.clips} films prepared")
     tell_delays("in the page", delays[:, 1])
     tell_delays("drawn", delays[:, 0])
     print(f"  stored {stored} of {planned} readings of each channel; page: {shown}")
@@ -212,4 +221,5 @@ if __name__ == "__main__":
     if not sizes.SMALL:
         measure(1, length)
     measure(sizes.of(32, 2), length)
+    measure(sizes.of(32, 2), length, hard=True)
     kill(sizes.of(10, 1))

@@ -1,4 +1,4 @@
-"""Write tests/js/cases.json: what Python says of ticks, numbers, envelopes and dashes.
+"""Write tests/js/cases.json: what Python says of ticks, numbers, decimal signs and dashes.
 
 The scripts that draw have the same rules; tests/js compares them with these cases.
 Run: python -m scripts.js_cases
@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 
 from galena.core import numbers
-from galena.core.decimate import envelope
 from galena.core.symbols import parts
 from galena.core.ticks import decades, ticks
+from galena.shell.decimal_sign import with_comma
 from galena.shell.marks import QUANTITY_DASHES
 
 FILE = Path(__file__).resolve().parent.parent / "tests/js/cases.json"
@@ -21,6 +21,8 @@ AXES = 400
 VALUES = (0.0, -0.0, -0.004, -0.0051, 1.005, 2.675, -12.5, 1e6, 123456.789, 1e-9, -99.95)
 SYMBOLS = ("E", "E_kin", "d⁻²", "√d", "ln(E/lx)", "ln(F_x/N)", "ln x", "(t − t_0)²", "1/d²", "H²",
            "pH", "ΔT", "T_1", "φ_max", "lnx")  # fmt: skip
+DECIMALS = ("2.03 ± 0.02 mm/s", "−12.50×10⁻³", "0.2.0", "127.0.0.1:8000", "LG-1.5 v2.5", "A.1",
+            "at 2.5.", "2.5, 3.5", "0.5.1", "h0.5", "(0.25)", "2.03(5)", "12:30.5")  # fmt: skip
 
 
 def cases() -> dict:
@@ -32,9 +34,10 @@ def cases() -> dict:
         "fixed": [[value, d, numbers.fixed(value, d)] for value in VALUES for d in range(4)],
         "grouped": [[count, numbers.grouped(count)] for count in (0, 7, 999, 1000, 1234567)],
         "symbols": [[symbol, [list(part) for part in parts(symbol)]] for symbol in SYMBOLS],
+        "decimals": [[read, with_comma(read)] for read in DECIMALS],
         "dashes": [list(dash) for dash in QUANTITY_DASHES],
-        "envelopes": [_envelope(rng, size, columns)
-                      for size, columns in ((5, 10), (200, 12), (999, 40), (3000, 7))],
+        "columns": [_readings(rng, size, columns)
+                    for size, columns in ((50, 2), (200, 12), (999, 40), (3000, 7))],
     }  # fmt: skip
 
 
@@ -62,14 +65,14 @@ def _decades(lo: float, hi: float, about: int) -> list:
     return [lo, hi, about, [list(pair) for pair in decades(lo, hi, about)]]
 
 
-def _envelope(rng: np.random.Generator, size: int, columns: int) -> dict:
+def _readings(rng: np.random.Generator, size: int, columns: int) -> dict:
+    """Give readings with missing numbers, and a stretch of which there is none."""
     x = np.cumsum(rng.uniform(0.01, 1.0, size))
+    x[size // 2 :] += 0.2 * x[-1]
     y = rng.normal(size=size).round(3)
     y[rng.random(size) < 0.1] = np.nan
-    y[0] = np.nan  # a column that begins without a number is drawn all the same
-    kept_x, kept_y = envelope(x, y, float(x[0]), float(x[-1]), columns)
-    return {"columns": columns, "x": x.tolist(), "y": _plain(y),
-            "kept_x": kept_x.tolist(), "kept_y": _plain(kept_y)}  # fmt: skip
+    y[: size // 9] = np.nan
+    return {"columns": columns, "x": x.tolist(), "y": _plain(y)}
 
 
 def _plain(values: np.ndarray) -> list[float | None]:

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import httpx
 
+from benchmarks.beside import announce_film, film_file, send_film
 from benchmarks.chaos.outcome import Outcome
 from benchmarks.chaos.server import Server, until, world
 from benchmarks.chaos.stored import integrity
@@ -136,24 +137,10 @@ class Film(Change):
     name, lasts = "a clip prepared", 1.0
 
     def begin(self, server: Server) -> threading.Thread:
-        import tempfile
-
-        from tests.films import film
-
-        with tempfile.TemporaryDirectory() as place:
-            path = film(Path(place) / "seed.mp4", [k / 25 for k in range(PICTURES)])
-            data = path.read_bytes()
+        data = film_file(PICTURES)
         client = server.signed_in()
-        about = {
-            "name": f"seed {self.whole + self.before}.mp4",
-            "size": len(data),
-            "ticket": str(self.whole + self.before),
-        }
-        begun = client.post("/experiments/1/clips/new", data=about).json()
-        piece = begun["piece"]
-        self.clip = re.search(r"/clips/(\d+)/", piece)[1]
-        return until_killed(lambda: client.post(
-            f"{piece}?at=0", content=data, headers={"Content-Type": "application/octet-stream"}))  # fmt: skip
+        piece, self.clip = announce_film(client, data, self.whole + self.before)
+        return until_killed(lambda: send_film(client, piece, data))
 
     def look(self, client, address, folder):
         assert client.get("/experiments/1/clips").status_code == 200

@@ -14,18 +14,14 @@ from pathlib import Path
 import httpx
 
 from benchmarks.serving import GALENA, answers, empty_world, signed_in, surroundings
+from galena.shell import waiting
 
 PATIENCE = 60.0
 
 
-def until(holds: Callable[[], object], what: str, seconds: float = PATIENCE) -> object:
-    """Wait until something holds, and give it."""
-    end = time.monotonic() + seconds
-    while not (given := holds()):
-        if time.monotonic() > end:
-            raise TimeoutError(f"waited {seconds:g} s for {what}")
-        time.sleep(0.02)
-    return given
+def until(condition: Callable[[], object], what: str, seconds: float = PATIENCE) -> object:
+    """Give the condition's first true value; TimeoutError names what did not come."""
+    return waiting.until(condition, what, seconds)
 
 
 @contextmanager

@@ -16,6 +16,7 @@ class Person(AbstractUser):
     lesson = models.ForeignKey("Lesson", models.CASCADE, null=True, related_name="groups")
     word_seed = models.CharField(max_length=32, blank=True)
     came_at = models.DateTimeField(null=True, help_text="when a group came in first")
+    reads_comma = models.BooleanField(default=False, help_text="sees decimal numbers with a comma")
 
     class Meta(AbstractUser.Meta):
         constraints = [

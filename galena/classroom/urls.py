@@ -13,5 +13,6 @@ urlpatterns = [
     path("people/<key:person_id>/away", people_views.take_away, name="take-away"),
     path("people/<key:person_id>/again", people_views.let_in_again, name="let-in-again"),
     path("room", views.room, name="room"),
+    path("decimal-sign", views.decimal_sign, name="decimal-sign"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
 ]

@@ -61,6 +61,18 @@ class SignIn(LoginView):
 def room(request):
     """Choose how the screens look: for a light room or a dark one."""
     request.session["room"] = "dark" if request.POST.get("room") == "dark" else "light"
+    return _back(request)
+
+
+@require_POST
+def decimal_sign(request):
+    """Choose how decimal numbers are shown to this person: with a comma, or with a point."""
+    request.user.reads_comma = request.POST.get("sign") == "comma"
+    request.user.save(update_fields=["reads_comma"])
+    return _back(request)
+
+
+def _back(request):
     back = request.POST.get("back", "")
     own = back.startswith("/") and back.isprintable() and len(back) <= LONGEST_ADDRESS
     if own and url_has_allowed_host_and_scheme(back, allowed_hosts=None):

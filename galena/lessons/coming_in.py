@@ -57,6 +57,7 @@ def come_in(typed_code: str, typed_name: str, ticket: str) -> Person:
         group = Person(
             username=username if before is None else f"{username}-{secrets.token_hex(4)}",
             first_name=name, lesson=lesson, word_seed=_free_seed(lesson), came_at=timezone.now(),
+            reads_comma=lesson.teacher.reads_comma,
         )  # fmt: skip
         group.set_unusable_password()
         try:

@@ -17,6 +17,7 @@ from galena.reports.printing import as_pdf, as_web_page
 from galena.reports.setting import Page, set_page
 from galena.reports.source import Source
 from galena.shell import requested
+from galena.shell.decimal_sign import as_read_by
 from galena.shell.worker import WorkerError
 
 
@@ -36,7 +37,7 @@ def pdf(request, experiment_id: int):
     experiment, report, page = _set(request, experiment_id, on_paper=True)
     size = "letter" if request.GET.get("paper") == "letter" else "A4"
     try:
-        document = as_pdf(experiment, report, page, size)
+        document = as_pdf(experiment, report, page, size, reader=request.user)
     except WorkerError as error:
         refusal = f"{error} The report is kept; load this address again."
         return requested.refused(request, refusal, "The PDF could not be made", status=503)
@@ -47,7 +48,7 @@ def pdf(request, experiment_id: int):
 def web_page(request, experiment_id: int):
     """Give the report as one HTML file that needs nothing else."""
     experiment, report, page = _set(request, experiment_id, on_paper=False)
-    document = as_web_page(experiment, report, page)
+    document = as_web_page(experiment, report, page, reader=request.user)
     return _sent(document, report, ".html", "text/html; charset=utf-8")
 
 
@@ -64,7 +65,7 @@ def odt(request, experiment_id: int):
     """Give the report as a text document."""
     experiment, report, page = _set(request, experiment_id, on_paper=True)
     context = {"experiment": experiment, "report": report, "set": page}
-    html = render_to_string("reports/_paper.html", context)
+    html = as_read_by(request.user, render_to_string("reports/_paper.html", context))
     return _sent(open_text.document(html), report, ".odt", open_text.MEDIA_TYPE)
 
 

@@ -12,6 +12,7 @@ from galena.reports.models import Report
 from galena.reports.out import paper
 from galena.reports.out.paper import Attached
 from galena.reports.setting import Page
+from galena.shell.decimal_sign import as_read_by
 from galena.shell.pdf import PACKAGE
 from galena.shell.worker import WORKERS
 
@@ -20,24 +21,30 @@ WHOLE = "experiment.zip"
 STYLES = "reports/static/reports/css/paper.css"
 
 
-def as_pdf(experiment: Experiment, report: Report, page: Page, size: str = "A4") -> bytes:
+def as_pdf(
+    experiment: Experiment, report: Report, page: Page, size: str = "A4", *, reader=None
+) -> bytes:
     """Give the report as PDF, with the readings of its figures and the experiment attached.
 
-    page: the report set for paper; size: `A4` or `letter`. Raises WorkerError.
+    page: the report set for paper; size: `A4` or `letter`; reader: who chose a decimal sign.
+    Raises WorkerError.
     """
     attached = _attached(experiment, page)
     is_whole = any(one.name == WHOLE for one in attached)
     context = {"experiment": experiment, "report": report, "set": page, "is_whole": is_whole}
-    html = render_to_string("reports/print.html", context)
+    html = as_read_by(reader, render_to_string("reports/print.html", context))
     document: bytes = WORKERS.do(paper.make, html, attached, size)
     return document
 
 
-def as_web_page(experiment: Experiment, report: Report, page: Page) -> bytes:
-    """Give the report as one HTML file that needs nothing else. page: set for the screen."""
+def as_web_page(experiment: Experiment, report: Report, page: Page, *, reader=None) -> bytes:
+    """Give the report as one HTML file that needs nothing else.
+
+    page: set for the screen; reader: who chose a decimal sign.
+    """
     styles = faces() + (PACKAGE / STYLES).read_text("utf-8")
     context = {"experiment": experiment, "report": report, "set": page, "styles": styles}
-    return render_to_string("reports/alone.html", context).encode()
+    return as_read_by(reader, render_to_string("reports/alone.html", context)).encode()
 
 
 def _attached(experiment: Experiment, page: Page) -> list[Attached]:

@@ -5,6 +5,7 @@ import { test } from "node:test";
 import { areasOf, curvesOf, tracesOf } from "../../galena/desk/static/desk/plot_data.js";
 import { filled, placeIn, sharing } from "../../galena/desk/static/desk/fillings.js";
 import { isNumbered } from "../../galena/desk/static/desk/sides.js";
+import { Cursor } from "../../galena/desk/static/desk/cursor.js";
 import { rowsOf } from "../../galena/desk/static/desk/ruler_rows.js";
 import { View } from "../../galena/desk/static/desk/view.js";
 
@@ -136,4 +137,42 @@ test("the left axis has numbers where something is on it, or nothing on any", ()
   assert.deepEqual(numbered(graph()), ["left"]);
   assert.deepEqual(numbered(graph("third")), ["third"]);
   assert.deepEqual(numbered(graph("left", "right", "third")), ["left", "right", "third"]);
+});
+
+test("what is done at the cursor is done where it was sent to, however quick the keys are", async () => {
+  const log = [];
+  let asked = 0;
+  globalThis.fetch = async (url) => {
+    asked += 1;
+    const query = new URLSearchParams(String(url).split("?")[1]);
+    const x = Math.max(0, Math.min(20, Number(query.get("x")))) + Number(query.get("step"));
+    return /** @type {any} */ ({ status: 200, json: async () => ({ x }) });
+  };
+  const ended = new Promise((done) => {
+    const cursor = new Cursor({
+      url: "/at",
+      start: () => 3,
+      shown: () => log.push(`at ${cursor.read.x}`),
+      act: (name) => {
+        log.push(`${name} ${cursor.read.x}`);
+        if (log.length === 6) done();
+      },
+    });
+    cursor.go({ x: -1e300 });
+    cursor.step(10);
+    cursor.atCursor("mark off");
+    for (const x of [5, 6, 1e300]) cursor.go({ x }); // only the last place is of interest
+    cursor.atCursor("mark off");
+    cursor.atCursor("marker");
+  });
+  await ended;
+  assert.deepEqual(log, [
+    "at 0",
+    "at 10",
+    "mark off 10",
+    "at 20",
+    "mark off 20",
+    "marker 20",
+  ]);
+  assert.equal(asked, 3);
 });

@@ -2,7 +2,8 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
-import { envelope } from "../../galena/shell/static/shell/js/envelope.js";
+import { withComma, withPoint } from "../../galena/shell/static/shell/js/decimal_sign.js";
+import { columnsOf, Extremes } from "../../galena/shell/static/shell/js/extremes.js";
 import { clock, fixed, grouped, raised } from "../../galena/shell/static/shell/js/numbers.js";
 import { parts } from "../../galena/shell/static/shell/js/symbols.js";
 import {
@@ -41,6 +42,13 @@ test("times of long runs are in hours and minutes", () => {
   ]);
 });
 
+test("a decimal comma is written where the server writes it, and the point comes back", () => {
+  for (const [point, comma] of cases.decimals) {
+    assert.equal(withComma(point), comma);
+    assert.equal(withPoint(comma), point);
+  }
+});
+
 test("numbers are written as the core writes them, and zero has no sign", () => {
   for (const [value, decimals, text] of cases.fixed)
     assert.equal(fixed(value, decimals), text, `${value} with ${decimals} decimals`);
@@ -58,12 +66,34 @@ test("a clock tells minutes and tenths, and never sixty seconds", () => {
   assert.equal(clock(7.5, 8), "7.50 s");
 });
 
-test("an envelope keeps what the core keeps, also where a column begins without a number", () => {
-  for (const { columns, x, y, kept_x, kept_y } of cases.envelopes) {
-    const [xs, ys] = envelope(x, orNaN(y), columns);
-    assert.deepEqual(xs, kept_x);
-    assert.deepEqual(ys, orNaN(kept_y));
+test("the lowest and highest of each column are those of all its readings, however they came", () => {
+  for (const { columns, x, y } of cases.columns) {
+    const values = orNaN(y);
+    const kept = new Extremes();
+    kept.keepUp(values.slice(0, values.length >> 1)); // half of it had been drawn before
+    const width = (x.at(-1) - x[0]) / columns;
+    const place = (at) => Math.min(columns - 1, Math.floor((at - x[0]) / width));
+    const wanted = new Map();
+    x.forEach((at, i) => {
+      if (!wanted.has(place(at))) wanted.set(place(at), []);
+      if (!Number.isNaN(values[i])) wanted.get(place(at)).push(values[i]);
+    });
+    const shown = columnsOf(x, values, kept, columns);
+    assert.deepEqual(
+      shown.lows,
+      [...wanted.values()].map((of) => (of.length ? Math.min(...of) : NaN)),
+    );
+    assert.deepEqual(
+      shown.highs,
+      [...wanted.values()].map((of) => (of.length ? Math.max(...of) : NaN)),
+    );
+    assert.deepEqual(shown.x.map(place), [...wanted.keys()]);
   }
+});
+
+test("few readings have no columns: they are drawn as they are", () => {
+  assert.equal(columnsOf([0, 1, 2], [5, 6, 7], new Extremes(), 1000), null);
+  assert.equal(columnsOf([], [], new Extremes(), 0), null);
 });
 
 test("symbols are cut as the core cuts them", () => {

@@ -23,6 +23,7 @@ OPEN = {"sign-in", "sign-in-demo", "first-teacher", "come-in", "come-back"}
 OF_ANYBODY = {
     "sign-out",
     "room",
+    "decimal-sign",
     "my-lesson",
     "experiments",
     "taking-in",

@@ -9,6 +9,7 @@ from galena.core.formats.comma_separated import file_name
 from galena.desk.drawing import picture
 from galena.desk.page.responses import sheet_for
 from galena.shell import requested
+from galena.shell.decimal_sign import as_read_by
 from galena.shell.pdf import make_pdf
 from galena.shell.worker import WORKERS, WorkerError
 
@@ -32,7 +33,8 @@ def pdf(request, experiment_id: int, sheet_id: int):
         drawn, width, height = picture.of_sheet(sheet, fonts=False)
         page = (
             f"<style>@page{{size:{width}px {height}px;margin:0}}body{{margin:0}}</style>"
-            f'<link rel="stylesheet" href="shell/static/shell/css/faces.css">{drawn}'
+            f'<link rel="stylesheet" href="shell/static/shell/css/faces.css">'
+            f"{as_read_by(request.user, drawn)}"
         )
         document = WORKERS.do(make_pdf, page)
     except SeriesError as error:

@@ -6,6 +6,7 @@ import { fitted, line, rem } from "../shell/js/axes.js";
 import { labelled } from "../shell/js/ticks.js";
 import { renewPart } from "../shell/js/parts.js";
 import { COLOURS } from "../shell/js/colours.js";
+import { asRead } from "../shell/js/decimal_sign.js";
 
 const SECONDS = 10;
 const PAINT_EVERY = 40; // ms: readings come every 48
@@ -149,7 +150,7 @@ function axis(context, { left, top, bottom, size }, lo, hi) {
   context.textBaseline = "middle";
   for (const [value, text] of labelled(lo, hi, count)) {
     context.fillStyle = COLOURS.soft;
-    context.fillText(text, left - 8, place(value));
+    context.fillText(asRead(text), left - 8, place(value));
     context.strokeStyle = COLOURS.tick;
     line(context, left - 5, place(value), left, place(value));
   }
@@ -219,7 +220,7 @@ function paintTrace(canvas, trace) {
   context.fillStyle = COLOURS.soft;
   context.textAlign = "right";
   context.textBaseline = "alphabetic";
-  context.fillText(`last ${SECONDS * (trace?.pace ?? 1)} s`, right, height - 3);
+  context.fillText(asRead(`last ${SECONDS * (trace?.pace ?? 1)} s`), right, height - 3);
   context.strokeStyle = COLOURS.hairline;
   line(context, left, bottom + 0.5, right, bottom + 0.5);
   if (!trace || trace.t.length < 2) return;
@@ -239,7 +240,7 @@ function paintTrace(canvas, trace) {
   const y = (value) => bottom - ((value - lo) / (hi - lo)) * (bottom - top);
   context.textBaseline = "middle";
   for (const [value, text] of labelled(lo, hi, 2)) {
-    context.fillText(text, left - 8, y(value));
+    context.fillText(asRead(text), left - 8, y(value));
     line(context, left - 5, y(value), right, y(value));
   }
   curve(context, trace, left, right, y, COLOURS.lead);

@@ -49,9 +49,9 @@ export function plotKey(sheet, event) {
       ((sheet.any.box.right - sheet.any.box.left) / 5) * (key === "PageUp" ? 1 : -1),
       0,
     );
-  else if (key === "m" && sheet.cursor) sheet.drop(sheet.cursor.x, sheet.cursor.free);
-  else if (key === "n") sheet.write();
-  else if (key === "Enter" && sheet.cursor) sheet.markOff();
+  else if (key === "m") sheet.reader.atCursor("marker");
+  else if (key === "n") sheet.reader.atCursor("note");
+  else if (key === "Enter") sheet.reader.atCursor("mark off");
   else if (key === "Escape" && sheet.begun !== null) {
     sheet.begun = null;
     sheet.ruler.draft = null;

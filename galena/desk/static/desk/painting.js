@@ -3,7 +3,7 @@
 import { rem } from "../shell/js/axes.js";
 import { COLOURS } from "../shell/js/colours.js";
 import { filled, placeIn } from "./fillings.js";
-import { clipTo, drawCurve, drawMark, marksAlong } from "../shell/js/painter.js";
+import { clipTo, drawBand, drawCurve, drawMark, marksAlong } from "../shell/js/painter.js";
 
 const FEW = 120; // readings up to which each has its mark in full size
 const BARS = 800; // readings up to which each has its error bars
@@ -27,8 +27,7 @@ export function paintGraph(context, { box, ...scales }, traces, curves, areas, m
       layout.plain ? COLOURS.ink : markOf(area.number).colour,
     );
   for (const { trace, scale, mark } of marked) {
-    if (trace.kind === "columns" && isJoined(trace, layout))
-      drawColumns(context, scale, mark, trace);
+    if (trace.kind === "columns" && isJoined(trace, layout)) drawBand(context, scale, mark, trace);
     else if (isJoined(trace, layout)) drawJoined(context, scale, mark, trace);
   }
   for (const { curve, side } of curves)
@@ -114,34 +113,6 @@ function drawJoined(context, scale, mark, { x, y, aside }) {
   context.setLineDash(mark.dash);
   context.stroke(path);
   context.setLineDash([]);
-}
-
-// From the lowest to the highest in each column, as one band: where no graphics card draws, to fill it
-// costs a small part of what a line with round corners costs.
-function drawColumns(context, scale, mark, { x, lows, highs }) {
-  const half = ((mark.filling ? 0.6 : 1.2) * grown()) / 2; // a further quantity is finer
-  const path = new Path2D();
-  let first = 0;
-  for (let i = 0; i <= x.length; i++) {
-    if (i < x.length && !Number.isNaN(lows[i])) continue;
-    if (i > first) band(path, scale, { x, lows, highs }, first, i, half);
-    first = i + 1;
-  }
-  context.fillStyle = mark.colour;
-  context.fill(path);
-}
-
-function band(path, scale, { x, lows, highs }, first, end, half) {
-  const low = (i) => scale.y(lows[i]) + half;
-  const high = (i) => scale.y(highs[i]) - half;
-  if (end - first === 1) {
-    path.rect(scale.x(x[first]) - half, high(first), 2 * half, low(first) - high(first));
-    return;
-  }
-  path.moveTo(scale.x(x[first]), low(first));
-  for (let i = first + 1; i < end; i++) path.lineTo(scale.x(x[i]), low(i));
-  for (let i = end - 1; i >= first; i--) path.lineTo(scale.x(x[i]), high(i));
-  path.closePath();
 }
 
 // Very many readings that no line joins: from the lowest to the highest in each column.

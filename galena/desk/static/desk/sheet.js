@@ -44,6 +44,7 @@ export class Sheet {
       url: section.dataset.at,
       start: () => this.view.limits(this.shown.whole).x[0],
       shown: (stepped) => this.showCursor(stepped),
+      act: (name) => this.actAtCursor(name),
     });
     this.begun = null; // where Enter started a span
     this.connect();
@@ -279,6 +280,13 @@ export class Sheet {
       { x, ...(!free && { snap: 1 }), ...(graph !== null && { graph }) },
       "ledger",
     );
+  }
+
+  actAtCursor(name) {
+    if (name === "note") this.write();
+    else if (!this.cursor) return;
+    else if (name === "marker") this.drop(this.cursor.x, this.cursor.free);
+    else this.markOff();
   }
 
   markOff() {

@@ -4,6 +4,7 @@
 import { line, rem, scales } from "../shell/js/axes.js";
 import { labelled, labelledDecades, labelledHours } from "../shell/js/ticks.js";
 import { COLOURS } from "../shell/js/colours.js";
+import { asRead } from "../shell/js/decimal_sign.js";
 import { ROW } from "./ruler_rows.js";
 import { has, isNumbered, SIDES } from "./sides.js";
 
@@ -148,7 +149,7 @@ export class Stack {
     context.textAlign = "center";
     context.textBaseline = "top";
     for (const [place, text] of this.xTicks)
-      context.fillText(text, Math.round(left.x(place)) + 0.5, frame.bottom + 0.45 * size);
+      context.fillText(asRead(text), Math.round(left.x(place)) + 0.5, frame.bottom + 0.45 * size);
   }
 
   upright(context, scale, ticks, at, way) {
@@ -164,7 +165,7 @@ export class Stack {
       }
       context.strokeStyle = COLOURS.axis;
       line(context, at, y, at + 5 * way, y);
-      context.fillText(text, at + 9 * way, y);
+      context.fillText(asRead(text), at + 9 * way, y);
     }
     context.strokeStyle = COLOURS.axis;
     line(context, at + 0.5 * -way, box.top, at + 0.5 * -way, box.bottom);

@@ -2,6 +2,8 @@
 // that have a remark are marked.
 // Owns the places on the paper; the server keeps only their names.
 
+import { asKept } from "../shell/js/decimal_sign.js";
+
 const paper = document.getElementById("paper");
 const BLOCKS = "p, h1, h2, h3, h4, li, figure, table, blockquote, pre";
 
@@ -41,7 +43,7 @@ function mark() {
 function choose(place) {
   const form = document.getElementById("new-remark");
   if (!form) return;
-  const quote = place.textContent.trim().replace(/\s+/g, " ").slice(0, 100);
+  const quote = asKept(place.textContent).trim().replace(/\s+/g, " ").slice(0, 100);
   form.elements.place.value = place.dataset.place;
   form.elements.quote.value = quote;
   document.getElementById("remark-to").textContent = `“${quote.slice(0, 60)}”`;

@@ -2,8 +2,16 @@
 // Owns the canvases in #traces. Computes nothing that anyone writes down.
 import { drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
 import { COLOURS } from "../shell/js/colours.js";
-import { envelope } from "../shell/js/envelope.js";
-import { clipTo, drawLine, drawMarks, loadMarks } from "../shell/js/painter.js";
+import { asRead } from "../shell/js/decimal_sign.js";
+import { columnsOf, Extremes } from "../shell/js/extremes.js";
+import {
+  clipTo,
+  drawBand,
+  drawLine,
+  drawMarks,
+  loadMarks,
+  marksAlong,
+} from "../shell/js/painter.js";
 
 const markOf = loadMarks();
 
@@ -132,28 +140,30 @@ function paintGraph(run, stream, graph, last, first) {
   if (run.at !== null) {
     context.globalAlpha = 0.22;
     context.save();
-    drawReadings(context, box, scale, mark, stream.t.all, graph.y.all, run.number);
+    drawReadings(context, scale, mark, stream.t.all, graph.y, run.number);
     context.restore();
     context.globalAlpha = 1;
   }
-  drawReadings(
-    context,
-    box,
-    scale,
-    mark,
-    stream.t.all.subarray(0, count),
-    graph.y.all.subarray(0, count),
-    run.number,
-  );
+  drawReadings(context, scale, mark, stream.t.all.subarray(0, count), graph.y, run.number);
   if (run.at !== null) drawAt(context, box, scale.x(run.at));
   context.restore();
 }
 
-function drawReadings(context, box, scale, mark, t, y, number) {
+const extremes = new WeakMap(); // of the readings of a graph
+
+function drawReadings(context, scale, mark, t, readings, number) {
   if (!t.length) return;
-  const [xs, ys] = envelope(t, y, Math.round(box.right - box.left));
-  drawLine(context, scale, mark, xs, ys);
-  drawMarks(context, scale, mark, xs, ys, number);
+  if (!extremes.has(readings)) extremes.set(readings, new Extremes());
+  const y = readings.all.subarray(0, t.length);
+  const { left, right } = scale.box;
+  const columns = columnsOf(t, y, extremes.get(readings), Math.round(right - left));
+  if (columns) {
+    drawBand(context, scale, mark, columns);
+    marksAlong(context, scale, mark, columns.x, columns.lows, number);
+    return;
+  }
+  drawLine(context, scale, mark, t, y);
+  drawMarks(context, scale, mark, t, y, number);
 }
 
 function shadeBefore(context, box, scale) {
@@ -173,7 +183,7 @@ function sayEvent(context, box, scale, event, size) {
   context.font = `${0.9375 * size}px "Source Sans 3", sans-serif`;
   context.textAlign = "left";
   context.textBaseline = "top";
-  context.fillText(`event: ${event}`, x + 6, box.top + 2);
+  context.fillText(asRead(`event: ${event}`), x + 6, box.top + 2);
 }
 
 function drawAt(context, box, x) {

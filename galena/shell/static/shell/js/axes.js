@@ -1,5 +1,6 @@
 // Axes of a graph on a canvas: places, ticks, labels as symbol / unit.
 import { COLOURS } from "./colours.js";
+import { asRead } from "./decimal_sign.js";
 import { parts } from "./symbols.js";
 import { labelled } from "./ticks.js";
 
@@ -80,7 +81,7 @@ export function drawAxes(context, scale, { xLabel, yLabel }) {
     line(context, box.left, y, box.right, y);
     context.strokeStyle = COLOURS.axis;
     line(context, box.left - 5, y, box.left, y);
-    context.fillText(text, box.left - 9, y);
+    context.fillText(asRead(text), box.left - 9, y);
   }
   context.textAlign = "center";
   context.textBaseline = "top";
@@ -90,7 +91,7 @@ export function drawAxes(context, scale, { xLabel, yLabel }) {
   )) {
     const x = Math.round(scale.x(place)) + 0.5;
     line(context, x, box.bottom, x, box.bottom + 5);
-    context.fillText(text, x, box.bottom + 8);
+    context.fillText(asRead(text), x, box.bottom + 8);
   }
   context.strokeStyle = COLOURS.axis;
   line(context, box.left + 0.5, box.top, box.left + 0.5, box.bottom);

@@ -39,6 +39,34 @@ export function drawLine(context, scale, mark, xs, ys) {
   context.setLineDash([]);
 }
 
+// From the lowest to the highest in each column, as one band: where no graphics card draws, to fill it
+// costs a small part of what a line with round corners costs.
+export function drawBand(context, scale, mark, { x, lows, highs }) {
+  const half = ((mark.filling ? 0.6 : 1.2) * grown()) / 2; // a further quantity is finer
+  const path = new Path2D();
+  let first = 0;
+  for (let i = 0; i <= x.length; i++) {
+    if (i < x.length && !Number.isNaN(lows[i])) continue;
+    if (i > first) band(path, scale, { x, lows, highs }, first, i, half);
+    first = i + 1;
+  }
+  context.fillStyle = mark.colour;
+  context.fill(path);
+}
+
+function band(path, scale, { x, lows, highs }, first, end, half) {
+  const low = (i) => scale.y(lows[i]) + half;
+  const high = (i) => scale.y(highs[i]) - half;
+  if (end - first === 1) {
+    path.rect(scale.x(x[first]) - half, high(first), 2 * half, low(first) - high(first));
+    return;
+  }
+  path.moveTo(scale.x(x[first]), low(first));
+  for (let i = first + 1; i < end; i++) path.lineTo(scale.x(x[i]), low(i));
+  for (let i = end - 1; i >= first; i--) path.lineTo(scale.x(x[i]), high(i));
+  path.closePath();
+}
+
 export function drawMarks(context, scale, mark, xs, ys, number) {
   if (xs.length > FEW) marksAlong(context, scale, mark, xs, ys, number);
   else for (let i = 0; i < xs.length; i++) drawMark(context, mark, scale.x(xs[i]), scale.y(ys[i]));

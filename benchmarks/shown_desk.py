@@ -1,0 +1,111 @@
+"""How soon a group's page shows what the teacher does at a Desk that is shown to all.
+
+Two windows of one Chromium: the teacher zooms, points, marks spans off and changes sheets; noted is when
+the hand did it, and when the other window first shows the same.
+
+Run: python -m benchmarks.shown_desk [gestures of each kind]
+"""
+
+import re
+
+import numpy as np
+from playwright.sync_api import Page, sync_playwright
+
+from benchmarks import sizes
+from benchmarks.lesson import TASK, come_in, over, record
+from benchmarks.live_path import VIEWPORT
+from benchmarks.serving import four_channels, served, signed_in
+from tests.browser.at_desk import drag, pixel, until_shown
+from tests.browser.conftest import CHROMIUM, FLAGS
+
+CHANNELS = ["1", "2", "3", "4"]
+NOTE = """() => {
+  window.state = {
+    limits: () => document.querySelector(".stack")?.dataset.shown.match(/"x":[^\\]]*/)?.[0],
+    cursor: () => document.querySelector(".reading")?.textContent,
+    span: () => String(document.querySelectorAll("[aria-label^='Span ']").length),
+    sheet: () => document.querySelector(".tab[aria-current]")?.textContent,
+  };
+  const note = () => {
+    for (const [kind, now] of Object.entries(window.state))
+      (window.seen[kind] ??= {})[now() ?? ""] ??= Date.now();
+  };
+  window.seen = {};
+  new MutationObserver(note).observe(document.body,
+    { subtree: true, childList: true, characterData: true, attributes: true });
+  for (const kind of ["wheel", "pointermove", "pointerup", "click"])
+    addEventListener(kind, () => (window.at = Date.now()), true);
+}"""
+
+
+def gesture(teacher: Page, kind: str, number: int) -> None:
+    """Do something of a kind at the Desk, each time another."""
+    box = teacher.locator(".stack").bounding_box()
+    x, y = box["x"] + (0.3 + 0.02 * (number % 20)) * box["width"], box["y"] + 0.4 * box["height"]
+    if kind == "limits":
+        teacher.mouse.move(x, y)
+        teacher.mouse.wheel(0, -120 if number % 2 else 110)
+    elif kind == "cursor":
+        teacher.mouse.move(x, y)
+    elif kind == "span":
+        (lo, hi), height = (1 + 0.1 * number, 4 + 0.1 * number), y
+        drag(teacher, (pixel(teacher, lo, 0)[0], height), (pixel(teacher, hi, 0)[0], height))
+    else:
+        teacher.locator(".tab[aria-current]").evaluate(
+            "tab => (tab.nextElementSibling?.matches('.tab:not(.plus)') ? tab.nextElementSibling"
+            " : tab.previousElementSibling).click()"
+        )
+
+
+def delay(teacher: Page, group: Page, kind: str, number: int) -> float:
+    """Do something, and give how many ms later the group saw it."""
+    for window in (teacher, group):
+        window.evaluate("window.seen = {}")
+    before = teacher.evaluate(f"window.state.{kind}()")
+    gesture(teacher, kind, number)
+    now = teacher.wait_for_function(
+        f"before => {{ const now = window.state.{kind}(); return now && now !== before && now; }}",
+        arg=before,
+    ).json_value()
+    group.wait_for_function(f"now => window.seen.{kind}?.[now]", arg=now)
+    return group.evaluate(f"window.seen.{kind}[{now!r}]") - teacher.evaluate("window.at")
+
+
+def measure(times: int) -> None:
+    """Show a Desk to a group, and say how soon it follows."""
+    with four_channels() as stand_in, served([stand_in]) as (address, _, _folder):
+        ada = signed_in(address)
+        ada.headers["HX-Request"] = "true"
+        record(ada, "1", CHANNELS, sizes.of(8, 2))
+        over(ada, "1")
+        desk = ada.get("/experiments/1/desk").text
+        quantity = re.search(r'"quantity": (\d+)', desk)[1]
+        ada.post("/experiments/1/desk/sheets/add", data={"y": quantity, "title": "beside"})
+        page = ada.post("/class/new", data=TASK | {"experiment": "1"}, follow_redirects=True)
+        lesson = re.search(r"/class/(\d+)/now", page.text)[1]
+        code = re.search(r'class="code">([^<]+)<', page.text)[1]
+        member = come_in(address, code, 1)
+        ada.post(f"/class/{lesson}/show-desk", data={"on": "yes"})
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+            windows = []
+            for cookies in (dict(ada.cookies), member["cookies"]):
+                context = browser.new_context(viewport=VIEWPORT)
+                context.add_cookies([{"name": "sessionid", "value": cookies["sessionid"],
+                                      "url": address}])  # fmt: skip
+                window = context.new_page()
+                window.goto(f"{address}/experiments/1/desk")
+                until_shown(window, "s.runs >= 1")
+                window.evaluate(NOTE)
+                windows.append(window)
+            for kind in ("limits", "cursor", "span", "sheet"):
+                delays = [delay(*windows, kind, number) for number in range(times)]
+                p50, p95 = np.percentile(delays, [50, 95])
+                print(f"  {kind}: p50 {p50:.0f} ms, p95 {p95:.0f} ms, most {max(delays):.0f} ms")
+            browser.close()
+
+
+if __name__ == "__main__":
+    count = int(sizes.typed(0, 20, 2))
+    print(f"a shown Desk, {count} times each, from the hand to the group's page:")
+    measure(count)

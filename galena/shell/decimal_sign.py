@@ -1,0 +1,82 @@
+"""The decimal sign that a person has chosen to see: a point, or a comma (ISO 80000-1, 7.3.2).
+
+What is kept, worked out and written into data files has the point, whoever looks. The comma comes
+in on the way out, into what is read: text, what a screen reader says, the words in a drawing. Not
+into what is typed, or is to be typed again: fields, scripts, `code` and `samp`.
+What a page's scripts write follows `static/shell/js/decimal_sign.js`; tests/js compares the two.
+"""
+
+import re
+
+from asgiref.sync import iscoroutinefunction
+from django.utils.decorators import sync_and_async_middleware
+
+# A version, a network address or a name with a number in it is no decimal number.
+_DECIMAL = re.compile(r"(?<![\w.])(\d+)\.(\d+)(?!\.?\d)", re.ASCII)
+_PARTS = re.compile(
+    r"(?P<verbatim><(?P<element>script|style|textarea|code|samp)\b.*?</(?P=element)\s*>|<!--.*?-->)"
+    r"|(?P<tag><(?:[^>\"']|\"[^\"]*\"|'[^']*')*>)"
+    r"|(?P<text>[^<]+|<)",
+    re.DOTALL,
+)
+_SPOKEN = re.compile(r"(?<=\s)((?:aria-label|aria-valuetext|title|alt)=\")([^\"]*)")
+READ = ("text/html", "image/svg+xml")  # media types of what is read
+
+
+def with_comma(text: str) -> str:
+    """Write the decimal numbers in plain text with a comma."""
+    return _DECIMAL.sub(r"\1,\2", text)
+
+
+def markup_with_comma(markup: str) -> str:
+    """Write the decimal numbers that are read in HTML or SVG with a comma."""
+    return _PARTS.sub(_part, markup)
+
+
+def _part(match: re.Match) -> str:
+    if match["text"]:
+        return with_comma(match["text"])
+    if match["tag"]:
+        return _SPOKEN.sub(lambda spoken: spoken[1] + with_comma(spoken[2]), match["tag"])
+    return match[0]
+
+
+def as_read_by(person, markup: str) -> str:
+    """Write markup as a person has chosen to read it."""
+    return markup_with_comma(markup) if chooses_comma(person) else markup
+
+
+def chooses_comma(person) -> bool:
+    """Whether somebody has chosen the comma; who is not signed in has not."""
+    return getattr(person, "reads_comma", False)
+
+
+@sync_and_async_middleware
+def decimal_sign(get_response):
+    """Write pages and drawings with the decimal sign that the person has chosen."""
+
+    def is_read(response) -> bool:
+        if response.streaming or not response.headers.get("Content-Type", "").startswith(READ):
+            return False
+        is_file = response.headers.get("Content-Disposition", "").startswith("attachment")
+        return not is_file or response.headers["Content-Type"].startswith("image/")
+
+    def written(response):
+        response.content = markup_with_comma(response.content.decode()).encode()
+        return response
+
+    if iscoroutinefunction(get_response):
+
+        async def waited_for(request):
+            response = await get_response(request)
+            if is_read(response) and chooses_comma(await request.auser()):
+                return written(response)
+            return response
+
+        return waited_for
+
+    def middleware(request):
+        response = get_response(request)
+        return written(response) if is_read(response) and chooses_comma(request.user) else response
+
+    return middleware
