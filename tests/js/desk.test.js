@@ -166,13 +166,6 @@ test("what is done at the cursor is done where it was sent to, however quick the
     cursor.atCursor("marker");
   });
   await ended;
-  assert.deepEqual(log, [
-    "at 0",
-    "at 10",
-    "mark off 10",
-    "at 20",
-    "mark off 20",
-    "marker 20",
-  ]);
+  assert.deepEqual(log, ["at 0", "at 10", "mark off 10", "at 20", "mark off 20", "marker 20"]);
   assert.equal(asked, 3);
 });

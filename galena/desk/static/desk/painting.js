@@ -3,7 +3,14 @@
 import { rem } from "../shell/js/axes.js";
 import { COLOURS } from "../shell/js/colours.js";
 import { filled, placeIn } from "./fillings.js";
-import { clipTo, drawBand, drawCurve, drawMark, marksAlong } from "../shell/js/painter.js";
+import {
+  clipTo,
+  drawBand,
+  drawCurve,
+  drawMark,
+  marksAlong,
+  strokeJoined,
+} from "../shell/js/painter.js";
 
 const FEW = 120; // readings up to which each has its mark in full size
 const BARS = 800; // readings up to which each has its error bars
@@ -109,10 +116,7 @@ function drawJoined(context, scale, mark, { x, y, aside }) {
     else path.moveTo(scale.x(x[i]), scale.y(y[i]));
     pen = true;
   }
-  stroke(context, mark, 1.5);
-  context.setLineDash(mark.dash);
-  context.stroke(path);
-  context.setLineDash([]);
+  strokeJoined(context, mark, path, x.length);
 }
 
 // Very many readings that no line joins: from the lowest to the highest in each column.
