@@ -1,19 +1,19 @@
 """All benchmarks, one after the other, and what they said in docs/measured.md.
 
-Run: python -m benchmarks [name …]; without a name all of them, and the page anew. With --small each so
-short that it only shows that it works; nothing is written then.
+Run: python -m benchmarks [name …]; without a name all of them. With --small each so short that it only
+shows that it works; nothing is written then.
 """
 
 import importlib.util
+import re
 import subprocess
 import sys
-import time
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
 from benchmarks import sizes
-from benchmarks.machine import machine
+from benchmarks.machine import machine, million_additions
 
 ROOT = Path(__file__).parents[1]
 PAGE = ROOT / "docs" / "measured.md"
@@ -49,9 +49,10 @@ ALL = (
 )
 HEAD = """# What was measured
 
-Made by `make bench` on {day}, on {machine}, in {minutes:.0f} minutes. Read the ratios: milliseconds
-are those of this machine, whose speed differs by half from one minute to the next. What each benchmark
-does stands at the top of its file in `benchmarks/`.
+Made by `make bench` on {machine}. Read the ratios: milliseconds are those of this machine, whose speed
+is now more than twice what it is on another day. Therefore each section says how long a million
+additions in Python took just before it. What each benchmark does stands at the top of its file in
+`benchmarks/`.
 
 """
 
@@ -71,20 +72,34 @@ def about(benchmark: Benchmark) -> str:
     return Path(file).read_text().split('"""')[1].split("\n\n")[0].strip()
 
 
+def section(benchmark: Benchmark) -> str:
+    """Measure, and give the section of the page."""
+    additions = million_additions() * 1e3
+    said = said_by(benchmark)
+    print(f"== {benchmark.title}\n{said}\n", flush=True)
+    return (
+        f"## {benchmark.title}\n{about(benchmark)}\n\nMeasured on {date.today()}; a million additions "
+        f"took {additions:.0f} ms.\n\n```\n{said}\n```\n"
+    )
+
+
+def sections_of(page: str) -> dict[str, str]:
+    """Give the sections of a page by their titles."""
+    parts = re.split(r"(?m)^## ", page)[1:]
+    return {part.partition("\n")[0]: f"## {part.rstrip()}\n" for part in parts}
+
+
 def main() -> None:
-    """Run them, and write the page."""
-    wanted = [one for one in sys.argv[1:] if not one.startswith("--")]
-    began, sections = time.monotonic(), []
+    """Run those that are wanted, and renew their sections of the page."""
+    wanted = [word for word in sys.argv[1:] if not word.startswith("--")]
     for benchmark in ALL:
         if wanted and benchmark.name not in wanted:
             continue
-        said = said_by(benchmark)
-        print(f"== {benchmark.title}\n{said}\n", flush=True)
-        sections.append(f"## {benchmark.title}\n{about(benchmark)}\n\n```\n{said}\n```\n")
-    if not wanted and not sizes.SMALL:
-        minutes = (time.monotonic() - began) / 60
-        head = HEAD.format(day=date.today(), machine=machine(), minutes=minutes)
-        PAGE.write_text(head + "\n".join(sections))
+        measured = section(benchmark)
+        if not sizes.SMALL:
+            sections = sections_of(PAGE.read_text()) | {benchmark.title: measured}
+            in_order = [sections[one.title] for one in ALL if one.title in sections]
+            PAGE.write_text(HEAD.format(machine=machine()) + "\n".join(in_order))
 
 
 if __name__ == "__main__":

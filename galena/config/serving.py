@@ -16,6 +16,7 @@ from galena.classroom.people import FIRST
 from galena.config.https import Https, certificate_door
 from galena.config.memory import keep_what_is_loaded, share_heaps
 from galena.config.threads import hand_over_quickly
+from galena.config.warming import load_later
 from galena.shell.room import ROOM
 
 SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a slow watcher
@@ -74,6 +75,7 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
     share_heaps()
     keep_what_is_loaded()
     hand_over_quickly()
+    load_later()
     bound = "0.0.0.0" if room else host
     shown = "127.0.0.1" if room else host
     listening = listen(bound, port)

@@ -55,28 +55,27 @@ def chooses_comma(person) -> bool:
 def decimal_sign(get_response):
     """Write pages and drawings with the decimal sign that the person has chosen."""
 
-    def is_read(response) -> bool:
-        if response.streaming or not response.headers.get("Content-Type", "").startswith(READ):
-            return False
-        is_file = response.headers.get("Content-Disposition", "").startswith("attachment")
-        return not is_file or response.headers["Content-Type"].startswith("image/")
-
-    def written(response):
-        response.content = markup_with_comma(response.content.decode()).encode()
+    def written(request, response):
+        # Who asks was looked up before the page was made; to ask again here would be a query.
+        if _is_read(response) and chooses_comma(getattr(request, "_cached_user", None)):
+            response.content = markup_with_comma(response.content.decode()).encode()
         return response
 
     if iscoroutinefunction(get_response):
 
         async def waited_for(request):
-            response = await get_response(request)
-            if is_read(response) and chooses_comma(await request.auser()):
-                return written(response)
-            return response
+            return written(request, await get_response(request))
 
         return waited_for
 
     def middleware(request):
-        response = get_response(request)
-        return written(response) if is_read(response) and chooses_comma(request.user) else response
+        return written(request, get_response(request))
 
     return middleware
+
+
+def _is_read(response) -> bool:
+    if response.streaming or not response.headers.get("Content-Type", "").startswith(READ):
+        return False
+    is_file = response.headers.get("Content-Disposition", "").startswith("attachment")
+    return not is_file or response.headers["Content-Type"].startswith("image/")

@@ -46,7 +46,12 @@ class Serving:
         command = [sys.executable, "-m", "galena", "serve", "--port", "0", *words]
         self.process = subprocess.Popen(command, env=environment, cwd=ROOT, text=True,
                                         stdout=subprocess.PIPE)  # fmt: skip
-        self.address = re.search(r"https?://\S+", self.process.stdout.readline())[0]
+        self.told_before = []  # the lines that come before the address
+        for line in self.process.stdout:
+            if address := re.search(r"https?://\S+", line):
+                self.address = address[0]
+                break
+            self.told_before.append(line)
 
     def __enter__(self):
         return self

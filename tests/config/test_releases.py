@@ -1,6 +1,7 @@
 """What an earlier version stored is brought up to date, and its pages are there."""
 
 import lzma
+import re
 import sqlite3
 from contextlib import closing
 from pathlib import Path
@@ -63,4 +64,7 @@ def test_a_database_of_a_release_is_brought_up_to_date(kept):
             assert browser.get(f"experiments/1/{place}").status_code == 200, place
         assert browser.get("experiments/1/desk/sheets/1/data?columns=300").status_code == 200
         assert "Gannet" in browser.get("class/1").text
+        (told,) = serving.told_before
+        as_it_was = re.search(r"as it was it is in (.*\.galena-backup\.zip)", told)[1]
+    assert (kept / "backups" / as_it_was).exists()
     assert {table: rows(kept, table) for table in before} == before
