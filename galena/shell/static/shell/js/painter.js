@@ -7,6 +7,7 @@ import { COLOURS } from "./colours.js";
 const FEW = 120;
 const grown = () => rem() / 16; // on a projector everything grows
 const MARK_EVERY = 90; // pixels between the marks on a line
+const SIDES = [[0, 0], [-1, 0], [1, 0], [0, -1], [0, 1]]; // prettier-ignore
 
 export function loadMarks() {
   const { marks, chosen } = JSON.parse(document.getElementById("marks").textContent);
@@ -35,20 +36,20 @@ export function drawLine(context, scale, mark, xs, ys) {
 }
 
 // Stroke what joins so many readings. Where no graphics card draws, a line of one pixel costs a tenth
-// of a wider one: one of many corners is drawn as several such lines side by side.
+// of a wider one: one of many corners is drawn as four such lines, a little to each side.
 export function strokeJoined(context, mark, path, count) {
   const [width, pixel] = [1.5 * grown(), 1 / devicePixelRatio];
-  const beside = count > FEW ? Math.ceil(width / pixel / 0.75) : 1;
+  const isFine = count > FEW && width > pixel;
+  const off = (width - pixel) / 2 + 0.15 * pixel;
   context.strokeStyle = mark.colour;
-  context.lineWidth = beside > 1 ? pixel : width;
+  context.lineWidth = isFine ? pixel : width;
   context.lineJoin = "round";
   context.setLineDash(mark.dash);
-  const reach = beside > 1 ? (width - pixel) * Math.SQRT1_2 : 0;
-  for (let i = 0; i < beside; i++) {
-    const off = beside > 1 ? reach * (i / (beside - 1) - 0.5) : 0;
-    context.translate(off, off);
+  const sides = isFine ? SIDES.slice(width > 2 * pixel ? 0 : 1) : SIDES.slice(0, 1);
+  for (const [x, y] of sides) {
+    context.translate(x * off, y * off);
     context.stroke(path);
-    context.translate(-off, -off);
+    context.translate(-x * off, -y * off);
   }
   context.setLineDash([]);
 }
