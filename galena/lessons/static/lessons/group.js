@@ -118,6 +118,7 @@ function paint() {
     painted = current;
     const counts = run.streams.map(({ t, readings }) => grouped(readings ?? t.length)).join(" + ");
     const lasts = Math.max(0, lastTime(run)).toFixed(1);
+    document.getElementById("live-now").textContent = run.ended ? "Recorded by" : "Live from";
     words.textContent = run.ended
       ? `run ${run.number}: ${counts} readings`
       : `run ${run.number} · ${lasts} s`;
