@@ -49,8 +49,8 @@ ALL = (
 )
 HEAD = """# What was measured
 
-Made by `make bench` on {machine}. Read the ratios: milliseconds are those of this machine, whose speed
-is now more than twice what it is on another day. Therefore each section says how long a million
+Made by `make bench` on {machine}. Read the ratios: milliseconds are those of this machine, which
+is on some days more than twice as fast as on others. Therefore each section says how long a million
 additions in Python took just before it. What each benchmark does stands at the top of its file in
 `benchmarks/`.
 
@@ -75,11 +75,11 @@ def about(benchmark: Benchmark) -> str:
 def section(benchmark: Benchmark) -> str:
     """Measure, and give the section of the page."""
     additions = million_additions() * 1e3
-    said = said_by(benchmark)
-    print(f"== {benchmark.title}\n{said}\n", flush=True)
+    printed = said_by(benchmark)
+    print(f"== {benchmark.title}\n{printed}\n", flush=True)
     return (
         f"## {benchmark.title}\n{about(benchmark)}\n\nMeasured on {date.today()}; a million additions "
-        f"took {additions:.0f} ms.\n\n```\n{said}\n```\n"
+        f"took {additions:.0f} ms.\n\n```\n{printed}\n```\n"
     )
 
 

@@ -46,11 +46,11 @@ class Work:
 
 
 @contextmanager
-def hard_work(*clients: httpx.Client) -> Iterator[Work]:
+def hard_work(printing: httpx.Client, preparing: httpx.Client) -> Iterator[Work]:
     """Have a report printed and a film prepared, again and again, each by a client of its own."""
     over, work = threading.Event(), Work()
     data = film_file(PICTURES)
-    tasks = (lambda: _print(clients[0], work), lambda: _prepare(clients[1], data, work, over))
+    tasks = (lambda: _print(printing, work), lambda: _prepare(preparing, data, work, over))
 
     def repeat(task) -> None:
         while not over.is_set():

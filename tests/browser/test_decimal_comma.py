@@ -13,9 +13,9 @@ COMMA = re.compile(r"\d,\d")
 
 
 def test_who_chooses_the_comma_sees_it_live_and_under_the_cursor(page, ada):
-    made = experiment_flows.create(ada, "With a comma")
-    making.run(made, [5.25 + 2.0 * t for t in range(21)], rate=1.0)
-    page.goto(f"{page.room.url}/experiments/{made.pk}/bench")
+    experiment = experiment_flows.create(ada, "With a comma")
+    making.run(experiment, [5.25 + 2.0 * t for t in range(21)], rate=1.0)
+    page.goto(f"{page.room.url}/experiments/{experiment.pk}/bench")
     page.locator(".menu.person summary").click()
     page.get_by_role("button", name="Show numbers as 0,5").click()
     expect(page).to_have_url(re.compile("/bench$"))
@@ -23,7 +23,7 @@ def test_who_chooses_the_comma_sees_it_live_and_under_the_cursor(page, ada):
     strip = page.get_by_role("region", name="water level")
     expect(strip.locator("[data-shown=text]")).to_have_text(re.compile(r"^−?\d+,\d$"))
     expect(strip.locator("[data-shown=noise]")).to_have_text(COMMA)
-    page.goto(f"{page.room.url}/experiments/{made.pk}/desk")
+    page.goto(f"{page.room.url}/experiments/{experiment.pk}/desk")
     until_shown(page, "s.runs === 1")
     page.mouse.move(*pixel(page, 6, 20))
     expect(page.locator(".reading")).to_contain_text("17,2")

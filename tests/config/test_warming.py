@@ -19,5 +19,5 @@ def test_the_start_loads_what_it_needs_and_the_rest_comes_later(tmp_path, monkey
     monkeypatch.setenv("GALENA_DATA", str(tmp_path))
     monkeypatch.setenv("DJANGO_SETTINGS_MODULE", "galena.config.settings")
     words = [sys.executable, "-c", AT_THE_START]
-    said = subprocess.run(words, capture_output=True, text=True, timeout=120, check=True)
-    assert said.stdout.split("\n")[0] == "[] []"
+    ended = subprocess.run(words, capture_output=True, text=True, timeout=120, check=True)
+    assert ended.stdout.split("\n")[0] == "[] []"

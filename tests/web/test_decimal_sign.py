@@ -25,9 +25,9 @@ def test_the_comma_changes_nothing_but_the_sign_and_is_read_back_as_the_same_num
     assert numbers.parse(with_comma(numbers.fixed(value, 3))) == pytest.approx(value, abs=6e-4)
 
 
-@pytest.mark.parametrize("text", ["0.2.0", "192.168.1.20:8000", "LG-1.5", "A.line.1.slope", "12."])
+@pytest.mark.parametrize("text", ["0.2.0", "192.168.1.20:8000", "A.line.1.slope", "12."])
 def test_what_is_no_decimal_number_stays(text):
-    assert with_comma(text) == ("LG-1,5" if text == "LG-1.5" else text)
+    assert with_comma(text) == text
 
 
 def test_only_what_is_read_of_a_page_is_written_with_the_comma():

@@ -74,10 +74,9 @@ const inTheMiddle = () =>
   document.querySelector("[popover]:popover-open") ||
   ledger().matches(".panel") ||
   document.activeElement?.closest("#ledger input, #ledger textarea, #drawer input");
-const LATER = document.getElementById("shown-desk") ? 50 : 250; // ms; who only looks is in no one's way
 function later() {
   clearTimeout(pending);
-  pending = setTimeout(() => (inTheMiddle() ? later() : reloadSheets()), LATER);
+  pending = setTimeout(() => (inTheMiddle() ? later() : reloadSheets()), 250);
 }
 
 let growing = null;

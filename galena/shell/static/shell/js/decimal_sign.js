@@ -23,8 +23,8 @@ function writeText(node) {
 
 function writeSpoken(element) {
   for (const name of SPOKEN) {
-    const said = element.getAttribute(name);
-    if (said && withComma(said) !== said) element.setAttribute(name, withComma(said));
+    const text = element.getAttribute(name);
+    if (text && withComma(text) !== text) element.setAttribute(name, withComma(text));
   }
 }
 
