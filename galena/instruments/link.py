@@ -15,6 +15,7 @@ from galena.core.plans import rate_in_words
 from galena.instruments import address as addresses
 from galena.instruments.address import BAUD, Address, Transport
 from galena.instruments.clock import DeviceClock, RoundTrip
+from galena.instruments.dialogue import Dialogue
 from galena.instruments.errors import InstrumentError, LinkLost, NoAnswer, RequestRefused
 from galena.instruments.line_quality import LineQuality
 from galena.instruments.link_state import Health, LinkState, StreamStart
@@ -25,13 +26,10 @@ from galena.instruments.protocols.line_v1 import (
     LineCounts,
     LineReader,
     parse_channels,
-    refuse_unprintable,
 )
 from galena.instruments.protocols.plain_board import PlainBoard
 
-READ_EVERY = 0.02
-ANSWER_WITHIN = 2.0
-TRY_AGAIN_AFTER = 1.0
+READ_EVERY, ANSWER_WITHIN, TRY_AGAIN_AFTER = 0.02, 2.0, 1.0  # seconds
 WATCH_RATE = 20.0
 _ROUNDS_AT_START = (5, 40)  # at least and at most: until one was short
 _ROUNDS_LATER = 3
@@ -39,7 +37,7 @@ _SHORT_US = 250.0
 _CLOCK_EVERY = 3.0
 _LEAST_RATE = 1e-4
 
-MOST_ANSWERS = 100
+UNANSWERING = "its readings come, but it does not answer"
 STRANGE = "Is this an instrument for Galena?"
 log = logging.getLogger(__name__)
 
@@ -87,8 +85,8 @@ class Link:
         self._quality = LineQuality(self._reader.counts)
         self._clock_asked = 0.0
         self._orders: queue.SimpleQueue[_Order] = queue.SimpleQueue()
-        self._answers: list[str] = []
         self._transport: Transport | None = None
+        self._dialogue: Dialogue | None = None
         self._heard = time.monotonic()
         self._stopping = threading.Event()
         self._thread = threading.Thread(target=self._run, name=f"link {address}", daemon=True)
@@ -234,19 +232,20 @@ class Link:
 
     def _session(self) -> None:
         transport = self._connect()
-        self._reader, self._answers = LineReader(), []
+        self._reader = LineReader()
         self._quality = LineQuality(self._reader.counts)
         self.clock = DeviceClock()
+        self._dialogue = Dialogue(transport, self._take, self._patience)
         self._transport = transport
         self._ask("STREAM OFF")
-        self.identity = Identity.parse(self._ask("*IDN?"))
+        self.identity = Identity.parse(self._talk.ask_who())
         self.channels = parse_channels(self._ask("CHAN:LIST?"))
         self._begin_stream(None if self._sink is None else self.stream.rate)
         while not self._stopping.wait(READ_EVERY):
             self._take(transport.read(0.0))
             self._judge()
             if time.monotonic() > self._clock_asked + _CLOCK_EVERY:
-                self._compare_clocks(_ROUNDS_LATER, _ROUNDS_LATER)
+                self._follow_its_clock()
             while not self._orders.empty():
                 self._carry_out(self._orders.get())
         self._ask("STREAM OFF")
@@ -272,6 +271,16 @@ class Link:
         words = rate_in_words(self.stream.rate)
         return f"{words}, at its own pace" if self.own_rate else words
 
+    def _follow_its_clock(self) -> None:
+        """Compare the clocks again. A run does without where no answer comes or an odd one: to
+        connect anew would cost it readings."""
+        try:
+            self._compare_clocks(_ROUNDS_LATER, _ROUNDS_LATER)
+        except (NoAnswer, RequestRefused):
+            if self._sink is None:
+                raise
+            self._clock_asked = time.monotonic()
+
     def _compare_clocks(self, least: int, most: int) -> None:
         """Ask the device's clock several times; a short round trip tells it best."""
         for number in range(most):
@@ -286,6 +295,7 @@ class Link:
                 if not (abs(trip.device_us) < 2**53 and stated):
                     raise ValueError(answer)
             except ValueError as error:
+                self._talk.in_doubt = True
                 raise RequestRefused(f"it answered “{answer[:40]}” when asked its clock") from error
             self.clock.add(trip)
         self._clock_asked = time.monotonic()
@@ -298,29 +308,19 @@ class Link:
             if isinstance(error, LinkLost):
                 raise
 
-    def _ask(self, text: str) -> str:
-        transport = self._transport
-        if transport is None:
+    @property
+    def _talk(self) -> Dialogue:
+        if self._dialogue is None:
             raise LinkLost(f"{self._name} is not connected.")
-        refuse_unprintable(text)
-        self._answers.clear()
-        transport.write(text.encode("ascii", "replace") + b"\n")
-        deadline = time.monotonic() + self._patience
-        while not self._answers:
-            left = deadline - time.monotonic()
-            if left <= 0:
-                raise NoAnswer(f"no answer within {self._patience:.0f} s")
-            self._take(transport.read(min(left, 0.1)))
-        answer = self._answers.pop(0)
-        if answer.startswith("ERR"):
-            raise RequestRefused(answer[3:].strip() or f"it refused {text}")
-        return answer
+        return self._dialogue
+
+    def _ask(self, text: str) -> str:
+        return self._talk.ask(text)
 
     def _take(self, data: bytes) -> None:
         for item in self._reader.feed(data):
             if isinstance(item, str):
-                self._answers.append(item)
-                del self._answers[:-MOST_ANSWERS]  # what nobody has asked for
+                self._talk.heard(item)
                 continue
             self._heard = time.monotonic()
             if self._sink is not None:
@@ -338,6 +338,8 @@ class Link:
                 self._say("silent", reason, "Is its cable in? Does its lamp blink?")
         elif (fault := self._quality.fault(now)) is not None:
             self._say("poor", *fault)
+        elif self._talk.in_doubt:
+            self._say("poor", UNANSWERING, "A run goes on. Switch it off and on before the next.")
         elif self.state.health != "well":
             self._say("well", self._pace_in_words())
 
@@ -348,7 +350,7 @@ class Link:
             self._on_state(self)
 
     def _let_go(self) -> None:
-        transport, self._transport = self._transport, None
+        transport, self._transport, self._dialogue = self._transport, None, None
         if transport is not None:
             transport.close()
         while not self._orders.empty():

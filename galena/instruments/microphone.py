@@ -14,8 +14,11 @@ from dataclasses import asdict
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core.loading import later
 from galena.instruments.errors import LinkLost
 from galena.instruments.protocols.line_v1 import ChannelFacts, Identity, encode
+
+signal = later("scipy.signal")
 
 Floats = NDArray[np.float64]
 
@@ -79,10 +82,9 @@ class Microphone:
             self._lock.notify_all()
 
     def _write_lines(self, first: int, p: Floats) -> None:
-        from scipy.signal import lfilter  # here, since it takes half a second to load
 
         share = 1 - np.exp(-1 / (FAST * self.sample_rate))
-        mean_square, self._smooth = lfilter([share], [1, share - 1], p * p, zi=self._smooth)
+        mean_square, self._smooth = signal.lfilter([share], [1, share - 1], p * p, zi=self._smooth)
         if not self._streaming:
             return
         if self._sent == 0 and self._origin < 0:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import timedelta
 
 from django.db import IntegrityError, transaction
 from django.utils import timezone
@@ -196,3 +197,10 @@ def mark_interrupted() -> list[Run]:
         run.save(update_fields=["state", "ended_at", "ending"])
         given.follow_end(run)
     return unfinished
+
+
+def interrupted_lately(within: timedelta) -> list[Run]:
+    """Give the runs that were interrupted so lately, and of which nothing is remarked."""
+    since = timezone.now() - within
+    interrupted = Run.objects.filter(state=Run.State.INTERRUPTED, ended_at__gte=since)
+    return list(interrupted.filter(remarks=[]))

@@ -1,3 +1,4 @@
+from datetime import timedelta
 from types import SimpleNamespace
 
 import numpy as np
@@ -20,6 +21,7 @@ from galena.instruments.link_state import LinkState, StreamStart
 from galena.instruments.protocols.line_v1 import Block, LineCounts
 from galena.recording import flows
 from galena.recording.acquisition.taking import SteadyTaking
+from galena.recording.engine import recorder
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Wish
 from galena.recording.errors import AlreadyRecording, NothingToRecord
@@ -368,3 +370,20 @@ def test_two_instruments_in_one_run_keep_their_own_times(room, as_ada, experimen
     assert len(level) == len(warmth) == 25
     assert level.t[0] == 0.0
     assert abs(warmth.t[0]) < 0.5
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_second_look_at_interrupted_runs_comes_once_the_start_is_over(experiment, monkeypatch):
+    stuck, earlier = (making.run(experiment, [5.0] * 100) for _ in range(2))
+    Run.objects.filter(pk=stuck.pk).update(state=Run.State.RECORDING)
+    Run.objects.filter(pk=earlier.pk).update(state=Run.State.INTERRUPTED)  # and killed again
+    monkeypatch.setattr(recorder, "LOOKS_BACK_AFTER", 0.2)
+    RECORDER.open()
+    try:
+        stuck.refresh_from_db()
+        assert (stuck.state, stuck.remarks) == (Run.State.INTERRUPTED, [])
+        until(lambda: not flows.interrupted_lately(timedelta(hours=1)), "remarks on both runs")
+    finally:
+        RECORDER.close()
+    Run.objects.update(remarks=[])
+    assert flows.interrupted_lately(timedelta(0)) == []

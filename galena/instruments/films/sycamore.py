@@ -7,13 +7,15 @@ the film can be held against them.
 
 from __future__ import annotations
 
-from functools import cached_property
+from functools import cache, cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
+from galena.core.loading import later
 from galena.instruments.films.drawing import Picture, ellipse, gradient, grained, rectangle
+
+optimize = later("scipy.optimize")
 
 Floats = NDArray[np.float64]
 SIZE = (1280, 720)
@@ -37,7 +39,11 @@ def _fallen(t: Floats) -> Floats:
     return TERMINAL * (t - SETTLING * (1 - np.exp(-t / SETTLING)))
 
 
-_LANDS = float(brentq(lambda t: _fallen(np.array(t)) - (GROUND - START[1]) * PIXEL, 0.0, 60.0))
+@cache
+def _lands() -> float:
+    """When it comes to the ground, s after it was let go."""
+    height = (GROUND - START[1]) * PIXEL
+    return float(optimize.brentq(lambda t: _fallen(np.array(t)) - height, 0.0, 60.0))
 
 
 class SycamoreFilm:
@@ -53,7 +59,7 @@ class SycamoreFilm:
 
     def nut(self, times: Floats) -> Floats:
         """Where the nut is, in pixels; shape (n, 2)."""
-        t = np.clip(np.asarray(times, dtype=np.float64) - RELEASED, 0.0, _LANDS)
+        t = np.clip(np.asarray(times, dtype=np.float64) - RELEASED, 0.0, _lands())
         sway = WIND * np.sin(2 * np.pi * WIND_HZ * t) * (1 - np.exp(-t / 0.3))
         return np.column_stack((START[0] + sway / PIXEL, START[1] + _fallen(t) / PIXEL))
 
@@ -63,7 +69,7 @@ class SycamoreFilm:
         drawn = self._grained[number % _GRAINS].copy()
         x, y = (float(one) for one in self.nut(np.array([t]))[0])
         phase = 2 * np.pi * SPIN * max(0.0, t - RELEASED)
-        if t >= RELEASED + _LANDS:
+        if t >= RELEASED + _lands():
             phase = 0.4
         reach, lean = WING[0] * np.cos(phase), 0.45
         radii = (max(5.0, abs(reach)), WING[1])

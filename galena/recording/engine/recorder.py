@@ -6,10 +6,13 @@ committed by the writer's thread, and published from the event loop with the ben
 
 import logging
 import math
+import threading
 import time
 from collections.abc import Sequence
+from datetime import timedelta
 
 import numpy as np
+from django.db import connections
 
 from galena.bench.channel_display.display import Shown
 from galena.bench.live.bench import BENCH, Bench
@@ -36,6 +39,8 @@ from galena.shell import disk
 
 NOISES_CLEAR = 10.0  # so many noises a channel must come clear of a level between two events
 WAIT_FOR_STOP = 10.0  # seconds in which a stopped run is stored
+LOOKS_BACK_AFTER = 10.0  # s from the start, which what is recorded again has to itself
+LOOKS_BACK_ON = timedelta(hours=1)
 SHUT_DOWN = "Galena was shut down while this run was being recorded."
 log = logging.getLogger(__name__)
 
@@ -48,6 +53,7 @@ class Recorder:
         self.recordings = Recordings()
         self._writer = Writer(self.recordings, self._arm_again)
         self._publisher = Publisher(self.recordings, bench)
+        self._looking_back: threading.Timer | None = None
         bench.uses = self.uses
 
     def open(self) -> None:
@@ -56,8 +62,9 @@ class Recorder:
         if interrupted:
             log.warning("%d run(s) were interrupted; their readings are kept.", len(interrupted))
         self.begin_writing()
-        for run in interrupted:  # of an hour it takes seconds: what is recorded now does not wait
-            self._writer.judge(run)
+        self._looking_back = threading.Timer(LOOKS_BACK_AFTER, self._look_back)
+        self._looking_back.daemon = True
+        self._looking_back.start()
 
     def begin_writing(self) -> None:
         """Begin to write, beside other recorders perhaps, whose runs are none of its business."""
@@ -65,8 +72,19 @@ class Recorder:
         self._writer.start()
         self.bench.publisher.further.append(self._publisher.publish)
 
+    def _look_back(self) -> None:
+        """Take a second look at the runs that were interrupted, and those whose server was killed
+        again before it could."""
+        try:
+            for run in flows.interrupted_lately(LOOKS_BACK_ON):
+                self._writer.judge(run)
+        finally:
+            connections.close_all()
+
     def close(self) -> None:
         """End all runs in progress with what they have, and stop writing."""
+        if self._looking_back is not None:
+            self._looking_back.cancel()
         for recording in self.recordings.all():
             if isinstance(recording, Waiting):
                 recording.stopping = True
