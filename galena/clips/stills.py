@@ -4,13 +4,16 @@ quickly."""
 from __future__ import annotations
 
 import io
+from typing import TYPE_CHECKING
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
 from galena.clips.video import TICK, opened
+
+if TYPE_CHECKING:
+    import av
 
 QUALITY = 88  # of JPEG
 APART = 28  # levels by which what moves differs from what stands still

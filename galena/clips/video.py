@@ -12,13 +12,19 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 
 from galena.clips.errors import ClipError
+from galena.core.loading import later
 from galena.core.tracking import follow
+
+if TYPE_CHECKING:
+    import av
+else:
+    av = later("av")
 
 LARGEST_WIDTH = 1280  # of the working copy, in pixels
 KEY_EVERY = 5  # pictures: a step decodes no more than these

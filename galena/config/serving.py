@@ -4,20 +4,25 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import importlib
 import socket
 import threading
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import uvicorn
 from django.conf import settings
+from django.urls import get_resolver
 
 from galena.classroom.people import FIRST
-from galena.config.https import Https, certificate_door
 from galena.config.memory import keep_what_is_loaded, share_heaps
 from galena.config.threads import hand_over_quickly
 from galena.config.warming import load_later
 from galena.shell.room import ROOM
+
+if TYPE_CHECKING:
+    from galena.config.https import Https
 
 SEND_BUFFER = 64 * 1024  # more would hide megabytes of stale readings from a slow watcher
 KEEPS_CONNECTION = 60  # s: a hand pauses for longer than the 5 s that are usual
@@ -73,7 +78,6 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
     """Serve until interrupted. room: devices of the local network come in as well; https: by https,
     with a plain address beside it where devices get the certificate."""
     share_heaps()
-    keep_what_is_loaded()
     hand_over_quickly()
     load_later()
     bound = "0.0.0.0" if room else host
@@ -96,12 +100,22 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
             )
         if key := FIRST.begin():
             print(f"Make the first teacher’s account at {address}first/{key}", flush=True)
+        _load()
         server(secure).run(sockets=[listening])
+
+
+def _load() -> None:
+    """Load all pages now rather than when the first is asked for."""
+    importlib.import_module("galena.config.asgi")
+    assert get_resolver().url_patterns
+    keep_what_is_loaded()
 
 
 @contextlib.contextmanager
 def _by_https(host: str, port: int) -> Iterator[Https]:
     """Make the certificate ready, and open the plain address where devices get it."""
+    from galena.config.https import Https, certificate_door  # what few use takes long to load
+
     secure = Https(Path(settings.DATA_DIR) / "certificates")
     if secure.authority.word:
         print(secure.authority.word, flush=True)

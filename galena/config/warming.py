@@ -1,16 +1,17 @@
 """What is needed only now and then is loaded once the server has been up for a while.
 
-A library that finds spectra and filters takes half a second to load, in which nothing else is
-answered: neither the start of the server waits for it, nor the class that asks for its first line.
+SciPy and what converts units take a second to load: neither the start of the server waits for them,
+nor the class that asks for its first line.
 """
 
 import importlib
 import threading
 
 from galena.config.memory import keep_what_is_loaded
+from galena.core import units
+from galena.core.loading import LATER
 
 AFTER = 15.0  # seconds from the start: a run that a killed server had goes on before
-LATER = ("scipy.signal",)
 
 
 def load_later(after: float = AFTER) -> threading.Timer:
@@ -23,6 +24,7 @@ def load_later(after: float = AFTER) -> threading.Timer:
 
 def load() -> None:
     """Load it now."""
-    for name in LATER:
+    units.in_base_units("m")  # has all units be read
+    for name in sorted(LATER.copy()):  # one that is loaded may name more
         importlib.import_module(name)
     keep_what_is_loaded()

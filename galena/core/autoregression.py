@@ -10,10 +10,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
-from scipy.linalg import LinAlgError, solve_toeplitz
 
 from galena.core.distributions import normal_quantile
+from galena.core.loading import later
+
+fft = later("scipy.fft")
+linalg = later("scipy.linalg")
 
 Floats = NDArray[np.float64]
 FEWEST = 20  # readings: of fewer nobody can tell whether they follow each other
@@ -191,8 +193,8 @@ def _solved(covariances: Floats) -> Floats:
     """Solve the Yule-Walker equations; an error always dies away."""
     order = covariances.size - 1
     try:
-        coefficients = solve_toeplitz(covariances[:order], covariances[1:])
-    except LinAlgError:
+        coefficients = linalg.solve_toeplitz(covariances[:order], covariances[1:])
+    except linalg.LinAlgError:
         return np.zeros(order)
     roots = np.abs(np.roots(np.concatenate(([1.0], -coefficients))))
     largest = float(roots.max(initial=0.0))

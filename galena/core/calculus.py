@@ -8,13 +8,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy import sparse
 
 from galena.core import moving_parabola
 from galena.core.errors import GalenaError, TooFewReadings
+from galena.core.loading import later
+
+if TYPE_CHECKING:
+    from scipy import sparse
+else:
+    sparse = later("scipy.sparse")
 
 Floats = NDArray[np.float64]
 ORDER = 2  # a parabola keeps the height of a peak, which a straight line would lower

@@ -8,7 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy import special
+
+from galena.core.loading import later
+
+special = later("scipy.special")
 
 
 def normal_below(x: float) -> float:

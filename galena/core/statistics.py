@@ -7,10 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
-from scipy import fft
 
 from galena.core.autoregression import FEWEST, follow_each_other
 from galena.core.errors import TooFewReadings
+from galena.core.loading import later
+
+fft = later("scipy.fft")
 
 _WINDOW = 4.0  # correlation times: so far the correlations are summed
 _BLOCK, _AT_LEVEL = 20, 4.0  # readings at a time; standard deviations of one from the level

@@ -12,6 +12,9 @@ from numpy.typing import ArrayLike, NDArray
 
 from galena.core import autoregression
 from galena.core.distributions import normal_quantile, student_above
+from galena.core.loading import later
+
+signal = later("scipy.signal")
 
 Floats = NDArray[np.float64]
 FEWEST = 5
@@ -275,8 +278,6 @@ def _is_rare_while_following(
     readings that is told too small as often as too large, and only the former calls too much
     curved.
     """
-    from scipy.signal import lfilter  # here, since it takes half a second to load
-
     count = rest.size
     design = np.column_stack((line, *terms[:1]))
     followed = autoregression.of_residuals(rest, design).coefficients.copy()
@@ -292,7 +293,8 @@ def _is_rare_while_following(
     as_small = 0
     for some in (_FEWEST_SETS, sets - _FEWEST_SETS):
         noise = draw.normal(size=(some, count + _SETTLING))
-        errors = lfilter([1.0], np.concatenate(([1.0], -followed)), noise, axis=1)[:, _SETTLING:]
+        following = np.concatenate(([1.0], -followed))
+        errors = signal.lfilter([1.0], following, noise, axis=1)[:, _SETTLING:]
         simulated = errors - (errors @ line) @ line.T
         by_chance = _seen(simulated, line, terms, line)[0].min(axis=0) if some else np.empty(0)
         as_small += int(np.count_nonzero(by_chance <= smallest))

@@ -12,6 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from galena.core.loading import later
+
+signal = later("scipy.signal")
+
 Floats = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 HALF = 11  # pixels from the middle of what is followed to its edge
@@ -116,11 +120,9 @@ def likeness_of(part: Floats, look: Floats) -> Floats:
 
     part: shape (h, w); look: shape (m, m); gives shape (h - m + 1, w - m + 1).
     """
-    from scipy.signal import fftconvolve  # here, since it takes half a second to load
-
     look = look - look.mean()
     count = look.size
-    products = fftconvolve(part, look[::-1, ::-1], mode="valid")
+    products = signal.fftconvolve(part, look[::-1, ::-1], mode="valid")
     sums, squares = _sums(part, look.shape), _sums(part**2, look.shape)
     spread = np.sqrt(np.maximum(squares - sums**2 / count, 0.0))
     size = float(np.linalg.norm(look)) * spread

@@ -9,12 +9,18 @@ Source: JCGM 102:2011 (GUM, supplement 2), 6.2.1.3: U_y = C U_x Cᵀ, here its d
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from galena.core import calculus
+from galena.core.loading import later
+
+if TYPE_CHECKING:
+    from scipy import sparse
+else:
+    sparse = later("scipy.sparse")
 
 Floats = NDArray[np.float64]
 Part = float | Floats

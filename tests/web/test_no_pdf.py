@@ -43,7 +43,7 @@ def test_a_report_is_handed_in_as_a_page_meanwhile(experiment, monkeypatch):
     report = flows.report_of(group.copy.experiment)
     flows.begin_anew(report, "On levels", "It rises.", group)
 
-    def as_pdf(*_):
+    def as_pdf(*_, **__):
         raise NoPdfError("PDF needs a library.")
 
     monkeypatch.setattr(handing_in, "as_pdf", as_pdf)

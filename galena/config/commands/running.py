@@ -37,7 +37,10 @@ def _demo(options: Namespace) -> None:
 
 def _run(options: Namespace, *, is_demo: bool) -> None:
     from galena.config.data_folder import held
+    from galena.config.memory import load_undisturbed
 
+    if not is_demo:  # whose world is made first, which leaves much to collect
+        load_undisturbed()
     with ExitStack() as stack:
         stack.enter_context(held())
         set_up_database(rebuild=is_demo)

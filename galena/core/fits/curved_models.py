@@ -13,13 +13,15 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import erf, expit
 
 from galena.core.fits.models import columns_of
 from galena.core.fits.spectrum import frequencies
 from galena.core.formula.parameter_units import Powers
+from galena.core.loading import later
 from galena.core.model_facts import NO_FACTS, Facts, Family, example
 from galena.core.units import Unit
+
+special = later("scipy.special")
 
 Floats = NDArray[np.float64]
 Columns = tuple[Floats | float, ...]
@@ -166,9 +168,13 @@ def _gaussian(x: Floats, a: float, x0: float, sigma: float, c: float) -> Worked:
     return a * e + c, jacobian
 
 
+def _risen(z: Floats) -> Floats:
+    return np.asarray((1 + special.erf(z)) / 2)
+
+
 def _step(x: Floats, a: float, x0: float, sigma: float, c: float) -> Worked:
     z = (x - x0) / (np.sqrt(2) * sigma)
-    share = (1 + erf(z)) / 2
+    share = _risen(z)
 
     def jacobian() -> Columns:
         bell = np.exp(-(z**2)) * (-a / (sigma * np.sqrt(TURN)))
@@ -179,7 +185,7 @@ def _step(x: Floats, a: float, x0: float, sigma: float, c: float) -> Worked:
 
 def _logistic(x: Floats, a: float, x0: float, s: float) -> Worked:
     z = (x - x0) / s
-    share = expit(z)
+    share = special.expit(z)
 
     def jacobian() -> Columns:
         bell = share * (1 - share) * (-a / s)
@@ -323,7 +329,7 @@ CURVED = (
     ),
     CurvedModel(
         "step", "error-function step", "a*(1 + erf((x - x_0)/(sqrt(2)*σ)))/2 + c", _BENT, _step,
-        _places, lambda x, x0, sigma: ((1 + erf((x - x0) / (np.sqrt(2) * sigma))) / 2, _ones(x)),
+        _places, lambda x, x0, sigma: (_risen((x - x0) / (np.sqrt(2) * sigma)), _ones(x)),
         lambda s, f: (f[0], *s, f[1]),
         _by_centre,
         facts=Facts(family=_WAVES, example=example(-3.5, 3.5, x_0=0.0, c=0.1)),
@@ -331,7 +337,7 @@ CURVED = (
     CurvedModel(
         "logistic", "logistic", "a/(1 + exp(-(x - x_0)/s))", {"a": _A, "x_0": _X, "s": _X},
         _logistic, _either_way,
-        lambda x, x0, s: (expit((x - x0) / s),), lambda s, f: (f[0], *s),
+        lambda x, x0, s: (special.expit((x - x0) / s),), lambda s, f: (f[0], *s),
         _by_centre,
         facts=Facts(family=_GROWS, example=example(-5.0, 5.0, x_0=0.0)),
     ),

@@ -8,10 +8,12 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from galena.core.errors import FitError
 from galena.core.fits.result import Fit
+from galena.core.loading import later
+
+optimize = later("scipy.optimize")
 
 Floats = NDArray[np.float64]
 _LOOKED_AT = 2001
@@ -147,7 +149,7 @@ def _refined(off: Callable[[Floats], Floats], lo: float, hi: float) -> float | N
             lo, hi = (middle, hi) if below else (lo, middle)
         else:
             return None
-        x = float(brentq(at, lo, hi, xtol=1e-300, rtol=1e-15))
+        x = float(optimize.brentq(at, lo, hi, xtol=1e-300, rtol=1e-15))
         # Nearer to a zero the values are smaller; nearer to a jump through infinity larger.
         near, far = 1e-6 * (hi - lo), 1e-3 * (hi - lo)
         sizes = [max(abs(at(x - d)), abs(at(x + d))) for d in (near, far)]

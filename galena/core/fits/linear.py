@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import lapack
 
 from galena.core.errors import FitError
+from galena.core.loading import later
+
+lapack = later("scipy.linalg.lapack")
 
 Floats = NDArray[np.float64]
 _DEPENDENT = 1e-13  # a singular value this small beside the largest: columns tell the same

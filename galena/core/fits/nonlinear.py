@@ -8,11 +8,13 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import leastsq
 
 from galena.core.errors import FitError
 from galena.core.fits import linear
 from galena.core.fits.linear import Solution
+from galena.core.loading import later
+
+optimize = later("scipy.optimize")
 
 Floats = NDArray[np.float64]
 MOST_STEPS, SEARCH_STEPS, FIRST_STEPS = 4000, 300, 30
@@ -108,7 +110,7 @@ def _descended(problem: Problem, first: Floats, steps: int, near: float = _NEAR)
             return jacobian if np.isfinite(jacobian).all() else np.nan_to_num(jacobian, nan=0.0)
 
         try:
-            p, _, details, *_ = leastsq(
+            p, _, details, *_ = optimize.leastsq(
                 safe, first, Dfun=safe_jacobian, full_output=True, ftol=near, xtol=near,
                 gtol=0.0, maxfev=steps, col_deriv=True,
             )  # fmt: skip

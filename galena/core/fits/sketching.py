@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from galena.core.errors import FitError, TooFewReadings
 from galena.core.fits.curved_models import CurvedModel
@@ -19,6 +18,9 @@ from galena.core.fits.fitting import chosen_model, finite
 from galena.core.fits.models import LinearModel, Model
 from galena.core.fits.starts import some_of, starts
 from galena.core.formula.model import ModelFormula
+from galena.core.loading import later
+
+optimize = later("scipy.optimize")
 
 Floats = NDArray[np.float64]
 MOST = 1000  # readings
@@ -85,5 +87,5 @@ def _stepped(
     if not tried or not min(sizes) < 1e150:
         raise FitError(f"No values were seen with which {model.label} lies over these readings.")
     best = tried[int(np.argmin(sizes))]
-    solved = least_squares(off, best, jac=slopes, x_scale="jac", max_nfev=_STEPS)
+    solved = optimize.least_squares(off, best, jac=slopes, x_scale="jac", max_nfev=_STEPS)
     return dict(zip(names, map(float, solved.x), strict=True))

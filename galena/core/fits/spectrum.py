@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
+
+from galena.core.loading import later
+
+fft = later("scipy.fft")
+signal = later("scipy.signal")
 
 Floats = NDArray[np.float64]
 PEAKS = 6  # of each spectrum
@@ -79,7 +83,6 @@ def _apart(values: list[float], width: float) -> Floats:
 
 def _refined(x: Floats, y: Floats, peaks: Floats, bin_width: float) -> Floats:
     """Move each peak to the highest of the periodogram near it, by the readings themselves."""
-    from scipy.signal import lombscargle  # here, since it takes half a second to load
 
     some = np.unique(np.linspace(0, x.size - 1, min(_REFINED, x.size)).astype(int))
     places, values = x[some] - x[0], y[some] - y.mean()
@@ -88,7 +91,7 @@ def _refined(x: Floats, y: Floats, peaks: Floats, bin_width: float) -> Floats:
     for peak in peaks[:_CLOSELY]:
         tried = peak + near
         tried = tried[tried > 0.1 * bin_width]
-        power = lombscargle(places, values, 2 * np.pi * tried)
+        power = signal.lombscargle(places, values, 2 * np.pi * tried)
         best = int(np.argmax(power))
         heights.append(float(power[best]))
         moved.append(float(tried[best]))

@@ -9,7 +9,6 @@ from fractions import Fraction
 from types import MappingProxyType
 
 import numpy as np
-from scipy.special import erf
 
 from galena.core import dimensions
 from galena.core.calculus import ORDER, WIDEST
@@ -19,7 +18,10 @@ from galena.core.formula.rows import Rows
 from galena.core.formula.semantics import Reader, Term
 from galena.core.formula.syntax import Call
 from galena.core.formula.values import Part, Value
+from galena.core.loading import later
 from galena.core.units import Unit
+
+special = later("scipy.special")
 
 Rule = Callable[[Reader, Call, tuple[Term, ...]], Term]
 Does = Callable[[Rows, tuple[Value, ...], Value | None], Value]
@@ -252,7 +254,8 @@ _ALL = (
     _plain("atan", "atan(x)", "angle that has this tangent", _to_angle,
            np.arctan, lambda x, y: 1 / (1 + x * x)),
     _plain("erf", "erf(x)", "error function: the share of a normal scatter within x·√2 of its "
-           "uncertainty", _of_number, erf, lambda x, y: 2 / math.sqrt(math.pi) * np.exp(-x * x)),
+           "uncertainty", _of_number, lambda x: special.erf(x),
+           lambda x, y: 2 / math.sqrt(math.pi) * np.exp(-x * x)),
     # At zero the slope is the limit from above: u(|x|) is u(x) there, not nothing.
     _plain("abs", "abs(x)", "value without its sign", _size, np.abs,
            lambda x, y: np.where(np.asarray(x) < 0, -1.0, 1.0)),

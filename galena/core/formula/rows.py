@@ -8,16 +8,22 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from galena.core import calculus
 from galena.core.calculus import Stencil
 from galena.core.errors import FormulaError
 from galena.core.formula.values import Floats, Part, Value, added, combined, linear
+from galena.core.loading import later
 from galena.core.uncertainty import Moving, Sensitivity
+
+if TYPE_CHECKING:
+    from scipy import sparse
+else:
+    sparse = later("scipy.sparse")
 
 Order = NDArray[np.intp]
 MOST_WEIGHTS = 30_000_000  # readings times window: some seconds
