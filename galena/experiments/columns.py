@@ -206,7 +206,9 @@ def _placed(block: Block, column: Column, x: Column | None) -> Placed:
     read = _ordered.get(version)
     if read is None:
         read = _in_order(*_beside(block, column, x))
-        _ordered.put(version, read, 2 * read.y.nbytes)
+        of_x = None if x is None else x.quantity.pk
+        grows = (block.run.pk, column.quantity.pk, of_x) if block.run.is_growing else None
+        _ordered.put(version, read, 2 * read.y.nbytes, state_of=grows)
     return Placed(read, version, column.stream)
 
 

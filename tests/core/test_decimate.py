@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from galena.core.decimate import envelope
+from galena.core.decimate import BLOCK, Blocks, column_extremes, envelope
 
 
 @given(
@@ -46,3 +46,27 @@ def test_not_a_number_hides_no_extreme():
     y = np.where(np.arange(1000) % 7 == 0, np.nan, np.sin(x))
     _, ys = envelope(x, y, 0, 999, 10)
     assert np.nanmax(ys) == np.nanmax(y)
+
+
+@given(
+    size=st.integers(1, 12 * BLOCK),
+    seed=st.integers(0, 99),
+    edges=st.lists(st.floats(-1, 13 * BLOCK), min_size=2, max_size=30, unique=True),
+    gaps=st.sampled_from([0.0, 0.3, 1.0]),
+)
+def test_blocks_change_no_extreme_of_a_column(size, seed, edges, gaps):
+    chance = np.random.default_rng(seed)
+    x = np.sort(chance.integers(0, 12 * BLOCK, size)).astype(float)
+    y = np.where(chance.random(size) < gaps, np.nan, chance.normal(size=size))
+    edges = np.sort(edges)
+    plain = column_extremes(x, y, edges)
+    for without, with_blocks in zip(plain, column_extremes(x, y, edges, Blocks.of(y)), strict=True):
+        np.testing.assert_array_equal(without, with_blocks)
+
+
+def test_blocks_are_read_and_not_the_readings_within():
+    y = np.zeros(5 * BLOCK)
+    blocks = Blocks.of(y)
+    blocks.highs[2] = 7.0
+    edges = np.array([0.0, BLOCK + 5, 4 * BLOCK])
+    assert column_extremes(np.arange(y.size, dtype=float), y, edges, blocks)[1].tolist() == [0, 7]

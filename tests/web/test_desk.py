@@ -209,6 +209,17 @@ def test_a_window_holds_what_can_be_seen(as_ada, experiment):
     assert wrong.status_code == 422
 
 
+def test_each_column_of_very_many_readings_has_their_extremes(as_ada, experiment):
+    y = making.ramp(40_000, rate=1000.0)
+    y[5_000:5_300] = np.nan
+    making.run(experiment, y, rate=1000.0, chunk=4000)
+    head, ((lows, highs),) = window_of(as_ada, experiment, lo="1.5", hi="31.5", columns="20")
+    parts = y[1500:31_500].reshape(20, -1)
+    assert lows[:-1] == pytest.approx(np.nanmin(parts, axis=1)[:-1], abs=1e-4)
+    assert highs[:-1] == pytest.approx(np.nanmax(parts, axis=1)[:-1], abs=1e-4)
+    assert head["traces"][0]["gaps"] == 300
+
+
 def test_the_margins_keep_every_reading_off_the_edge(sheet):
     limits = window.limits(shown_runs(sheet), sheet)
     y = making.ramp()

@@ -8,12 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from galena.core import axes, series
-from galena.core.decimate import column_edges, column_extremes, envelope
+from galena.core.decimate import BLOCK, column_edges, column_extremes, envelope
 from galena.desk.models import SIDES, Graph, Sheet
 from galena.desk.traces.drawn import Drawn, RunReadings, drawn
 from galena.experiments.data.readings import Readings
 
 MOST_COLUMNS = 4000
+BLOCKS_PAY = 4 * BLOCK  # readings in a column from which on blocks are quicker
 _ROOM_ALONG = 0.02  # of the readings' reach, before and behind them
 MOST_ASIDE = 200  # pixel columns on which readings that were set aside are told apart
 
@@ -124,7 +125,8 @@ class _Packed:
         self.inside = inside.stop - inside.start
         self.readings = readings
         self.unseen = self._unseen(readings, inside)
-        self.gaps = int(np.count_nonzero(~np.isfinite(readings.y[inside])))
+        ends = np.searchsorted(readings.gaps, (inside.start, inside.stop))
+        self.gaps = int(ends[1] - ends[0])
 
     def _unseen(self, readings: Readings, inside: slice) -> int:
         """Count the readings in the window that a logarithmic axis cannot show."""
@@ -162,7 +164,9 @@ class _Packed:
         y = counted.y
         if self.y_log:
             y = np.where(y > 0, y, np.nan)
-        lows, highs = column_extremes(counted.t, y, self.edges)
+        many = self.inside > BLOCKS_PAY * (self.edges.size - 1) and y is self.readings.y
+        blocks = self.readings.blocks if many else None
+        lows, highs = column_extremes(counted.t, y, self.edges, blocks)
         both, y0, ys = _scaled(self._y(np.concatenate((lows, highs))))
         heading = {"kind": "columns", "n": int(lows.size), "y0": y0, "ys": ys}
         arrays = [both.astype("<f4").tobytes()]

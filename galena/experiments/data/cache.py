@@ -24,8 +24,12 @@ class Cache(Generic[Kept]):
         self.room = room
         self._lock = threading.Lock()
         self._kept: OrderedDict[Hashable, tuple[Kept, int]] = OrderedDict()
+        self._states: dict[Hashable, Hashable] = {}
         self._used = 0
         CACHES.add(self)
+
+    def __len__(self) -> int:
+        return len(self._kept)
 
     def get(self, key: Hashable) -> Kept | None:
         """Give what is kept under a key, if anything."""
@@ -35,22 +39,32 @@ class Cache(Generic[Kept]):
             self._kept.move_to_end(key)
             return self._kept[key][0]
 
-    def put(self, key: Hashable, kept: Kept, size: int) -> None:
-        """Keep a thing of so many bytes, unless it is only passed through."""
+    def put(self, key: Hashable, kept: Kept, size: int, state_of: Hashable | None = None) -> None:
+        """Keep a thing of so many bytes, unless it is only passed through.
+
+        state_of: what changes all the time, of which this is the state now: its last one goes.
+        """
         if _in_passing.get():
             return
         with self._lock:
-            _, before = self._kept.pop(key, (None, 0))
+            if state_of is not None:
+                self._drop(self._states.get(state_of))
+                self._states[state_of] = key
+            self._drop(key)
             self._kept[key] = (kept, size)
-            self._used += size - before
+            self._used += size
             while self._used > self.room and len(self._kept) > 1:
-                _, (_, freed) = self._kept.popitem(last=False)
-                self._used -= freed
+                self._drop(next(iter(self._kept)))
+
+    def _drop(self, key: Hashable) -> None:
+        _, freed = self._kept.pop(key, (None, 0))
+        self._used -= freed
 
     def clear(self) -> None:
         """Throw everything away."""
         with self._lock:
             self._kept.clear()
+            self._states.clear()
             self._used = 0
 
 

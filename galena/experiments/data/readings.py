@@ -13,6 +13,7 @@ import numpy as np
 from django.db.models import Q
 from numpy.typing import NDArray
 
+from galena.core.decimate import Blocks
 from galena.core.errors import SeriesError
 from galena.core.series import STAMPS, VALUES, Chunk, assemble
 from galena.experiments.data.cache import Cache
@@ -56,6 +57,16 @@ class Readings:
         """The lowest and the highest reading above zero; twice not a number if none is."""
         above = self.y[np.isfinite(self.y) & (self.y > 0)]
         return (float(above.min()), float(above.max())) if above.size else (math.nan, math.nan)
+
+    @cached_property
+    def gaps(self) -> NDArray[np.intp]:
+        """The places of what is no number, ascending."""
+        return np.flatnonzero(~np.isfinite(self.y))
+
+    @cached_property
+    def blocks(self) -> Blocks:
+        """The extremes of blocks of readings."""
+        return Blocks.of(self.y)
 
     def at(self, which: slice | NDArray[np.intp] | NDArray[np.bool_]) -> "Readings":
         """Give some of the readings."""
@@ -198,7 +209,9 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
         if correction.calibration is not None:
             shared = correction.curve_uncertainty(raw[:count])
         corrected = Readings(t, y, shared, u_zero=correction.zero_uncertainty)
-        _corrected.put(key, corrected, t.nbytes + y.nbytes * (1 if shared is None else 2))
+        grows = (series.pk, origin_us, scale, correction) if series.stream.run.is_growing else None
+        size = t.nbytes + y.nbytes * (1 if shared is None else 2)
+        _corrected.put(key, corrected, size, state_of=grows)
     return corrected
 
 

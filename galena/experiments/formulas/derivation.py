@@ -66,12 +66,14 @@ class Derivation:
         Raises FormulaError, which says why it cannot be.
         """
         expression = self.formulas.expression(quantity)
-        version = (rows.run.pk, self._version(quantity, rows.run), rows.version)
+        formula = (rows.run.pk, self._version(quantity, rows.run))
+        version = (*formula, rows.version)
         result = _worked_out.get(version)
         if result is None:
             result = self._worked_out(quantity, rows)
             size = result.y.nbytes * (2 + (result.u is not None) + (result.shared is not None))
-            _worked_out.put(version, result, size)
+            grows = (quantity.pk, *formula) if rows.run.is_growing else None
+            _worked_out.put(version, result, size, state_of=grows)
         return result, (version, expression.unit)
 
     def digits(self, quantity: Quantity, rows: Rows) -> NDArray[np.float64] | None:
