@@ -10,6 +10,9 @@ from importlib import resources
 from typing import Any
 
 from galena.core.errors import UnitError
+from galena.core.loading import later
+
+pint = later("pint")
 
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 _PLAIN = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")  # and from ¹⁄² comes 1⁄2
@@ -25,6 +28,7 @@ _POWER = re.compile(r"\^?\(?\s*([+-]?\d+)(⁄2|/2|\.5)?\s*\)?$")
 _DEGREES = re.compile(r"(?:°|deg(?:rees?)?)\s*(?P<scale>[CF])(?![^\W\d_])|(?P<sign>℃|℉)")
 _SCALES = {"C": "°C", "℃": "°C"}
 LEVEL = "dB"
+_COUNT = "count"  # of which pint has a becquerel made; in the SI it is 1/s
 _LONGEST = 60
 _PLURALS = {"hertz": "hertz", "lux": "lux", "siemens": "siemens", "henry": "henrys",
             "degree_Celsius": "degrees Celsius", "percent": "percent"}  # fmt: skip
@@ -64,13 +68,20 @@ class Unit:
         return any(isinstance(power, Fraction) for _, power in self.factors)
 
     @property
+    def single(self) -> str | None:
+        """The symbol without its prefix where it is no product and no power of units."""
+        if len(self.factors) != 1 or self.factors[0][1] != 1:
+            return None
+        return _names_of_units()[2][self.factors[0][0]]
+
+    @property
     def is_level(self) -> bool:
         """Tell whether it counts logarithms of a ratio, as dB does."""
         return any(symbol == LEVEL for symbol, _ in self.factors)
 
     def is_compatible(self, other: Unit) -> bool:
         """Tell whether both measure the same kind of quantity; a level only with itself."""
-        if self.is_level or other.is_level:
+        if self == other or self.is_level or other.is_level:
             return self == other
         return bool(_in_pint(self).dimensionality == _in_pint(other).dimensionality)
 
@@ -150,6 +161,7 @@ def in_base_units(symbol: str) -> tuple[float, dict[str, Fraction]]:
     powers = {
         names[name]: Fraction(power).limit_denominator(2)
         for name, power in dict(base._units).items()
+        if name != _COUNT
     }
     return float(base.magnitude), powers
 
@@ -316,8 +328,6 @@ def _names_of_units() -> tuple[dict[str, str], dict[str, str], dict[str, str]]:
 
 @lru_cache(maxsize=1)
 def _registry() -> Any:
-    import pint  # its registry takes a quarter of a second to build: only when asked
-
     return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 
 

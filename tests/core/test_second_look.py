@@ -5,9 +5,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from galena.core import units
 from galena.core.noise import honest_decimals, is_moving, quiet_scatter, scatter
-from galena.core.second_look import zeros
+from galena.core.second_look import remarks, zeros
 from galena.core.second_look.readings import Digits, noisy_digits
+from galena.core.second_look.recordings import Channel
+from tests.core.test_units import LISTED
 
 
 @pytest.mark.parametrize(
@@ -17,6 +20,13 @@ from galena.core.second_look.readings import Digits, noisy_digits
 )  # fmt: skip
 def test_force_like_channels_need_a_zero(unit, needed):
     assert zeros.needs_zero(unit) == needed
+
+
+@pytest.mark.parametrize("symbol", LISTED)
+def test_a_unit_needs_a_zero_as_all_that_measure_the_same_do(symbol):
+    measured = units.parse(symbol)
+    like = any(measured.is_compatible(units.parse(unit)) for unit in ("N", "kg", "Pa", "N m"))
+    assert zeros.needs_zero(symbol) == like
 
 
 def test_channels_that_were_never_zeroed_are_named():
@@ -97,3 +107,34 @@ def test_what_was_not_zeroed_is_said():
         "Not zeroed, water temperature: 0 °C is one of its values. If it is meant, zero it at its "
         "own strip."
     )
+
+
+def looked_at(y):
+    """Give what all looks at a channel remark on."""
+    y = np.asarray(y, dtype=float)
+    t = np.arange(y.size) / 10
+    return remarks("channel", Channel(t, y, y, 100.0, -1e6, 1e6, 0.1, "mm", True))
+
+
+@pytest.mark.parametrize("count", [1, 8, 19, 40, 51, 300])
+@pytest.mark.parametrize("value", [0.0, 5.0, -0.3, 1e-300, 1e5, math.nan])
+def test_of_readings_that_are_all_the_same_no_more_is_said_than_that(count, value):
+    remarked = [str(remark) for remark in looked_at([value] * count)]
+    assert all("same" in remark for remark in remarked)
+    assert len(remarked) == (count > 50 and not math.isnan(value))
+
+
+@given(
+    st.lists(
+        st.sampled_from([0.0, 1.0, 5.0, 5.1, -2.0, math.nan, 1e100, -1e100, 1e-300])
+        | st.floats(-1e3, 1e3),
+        max_size=60,
+    )
+)
+def test_any_readings_are_looked_at(readings):
+    looked_at(readings)
+
+
+@given(st.lists(st.sampled_from([0.0, 1.0, 5.0]), min_size=1, max_size=4), st.integers(1, 100))
+def test_readings_in_steps_are_looked_at(levels, each):
+    looked_at(np.repeat(levels, each))

@@ -68,7 +68,7 @@ def too_few_across(t: Floats, y: Floats, max_rate: float) -> Remark | None:
     noise = quiet_scatter(y)
     steepest = int(np.argmax(np.abs(changes)))
     reach = float(np.ptp(y))
-    if abs(changes[steepest]) < max(8 * noise, 0.02 * reach):
+    if not reach or abs(changes[steepest]) < max(8 * noise, 0.02 * reach):
         return None
     first, last = _steep_part(changes, steepest, noise)
     height = float(y[last] - y[first])

@@ -10,12 +10,15 @@ from galena.core.second_look.remark import Remark
 
 # Sensors for these carry a hook, a pan or a tube of their own: they read something when unloaded.
 _ZEROED = ("N", "kg", "Pa", "N m")
+_SINGLE = frozenset({"N", "g", "t", "Pa", "bar", "mmHg", "atm", "J", "eV", "Wh"})
 
 
 def needs_zero(unit: str) -> bool:
     """Tell whether a channel in this unit is like a force: to be zeroed while unloaded."""
     try:
         measured = units.parse(unit)
+        if measured.single is not None:  # to compare what units measure takes a library to load
+            return measured.single in _SINGLE
         return any(measured.is_compatible(units.parse(one)) for one in _ZEROED)
     except UnitError:
         return False
