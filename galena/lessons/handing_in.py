@@ -53,9 +53,11 @@ def hand_in(copy: Copy) -> HandIn:
     folder.mkdir(mode=0o700)
     try:
         try:
-            (folder / REPORT).write_bytes(as_pdf(experiment, report, on_paper))
+            printed = as_pdf(experiment, report, on_paper, reader=copy.group)
+            (folder / REPORT).write_bytes(printed)
         except NoPdfError:  # this computer lacks a library: a page of HTML serves meanwhile
-            (folder / WEB_PAGE).write_bytes(as_web_page(experiment, report, on_screen))
+            alone = as_web_page(experiment, report, on_screen, reader=copy.group)
+            (folder / WEB_PAGE).write_bytes(alone)
         leaving.write_to(experiment, folder / EXPERIMENT)
         with transaction.atomic():
             last = copy.hand_ins.order_by("-number").first()

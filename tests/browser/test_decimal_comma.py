@@ -31,6 +31,12 @@ def test_who_chooses_the_comma_sees_it_live_and_under_the_cursor(page, ada):
     marker = page.get_by_role("region", name="Marker 1")
     expect(marker).to_contain_text("17,2")
     assert violations(page) == []
+    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+    page.get_by_role("button", name="Readings", exact=True).click()
+    page.get_by_role("button", name="Copy", exact=True).click()
+    expect(page.get_by_text("21 rows copied")).to_be_visible()
+    text = page.evaluate("() => navigator.clipboard.readText()")
+    assert "\n6,000000\t17,2\n" in text and "." not in text
 
     page.locator(".menu.person summary").click()
     page.get_by_role("button", name="Show numbers as 0.5").click()

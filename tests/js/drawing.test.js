@@ -2,6 +2,7 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
+import { padded } from "../../galena/recording/static/recording/readout.js";
 import { withComma, withPoint } from "../../galena/shell/static/shell/js/decimal_sign.js";
 import { columnsOf, Extremes } from "../../galena/shell/static/shell/js/extremes.js";
 import { clock, fixed, grouped, raised } from "../../galena/shell/static/shell/js/numbers.js";
@@ -99,4 +100,12 @@ test("few readings have no columns: they are drawn as they are", () => {
 test("symbols are cut as the core cuts them", () => {
   assert.ok(cases.symbols.length > 8);
   for (const [symbol, cut] of cases.symbols) assert.deepEqual(parts(symbol), cut, symbol);
+});
+
+test("a large number is as long with a sign or a digit less", () => {
+  for (const text of ["−0.013", "0.013", "12", "–"]) {
+    assert.equal(padded(text, 6).length, 6);
+    assert.equal(padded(text, 6).trim(), text);
+  }
+  assert.equal(padded("−1234.567", 6), "−1234.567");
 });

@@ -10,6 +10,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.exchange import package
 from galena.exchange.duplicating import duplicate
 from galena.experiments import columns, flows, given, quantity_flows, table_flows
+from galena.experiments.data.cache import CACHES
 from galena.experiments.data.readings import of_series
 from galena.experiments.models import Experiment, Run, Series, SeriesChunk
 from galena.lessons import giving, handing_out
@@ -127,6 +128,21 @@ def test_a_run_that_is_recorded_grows_in_a_copy_and_ends_there(growing, experime
     assert (follower.state, follower.ended_at) == (Run.State.FINISHED, run.ended_at)
     assert (follower.streams.get().lost, follower.streams.get().scale) == (3, 1.001)
     assert np.array_equal(readings(follower).t, readings(run).t)
+
+
+def test_of_a_run_that_grows_only_what_it_is_now_stays_in_memory(growing, experiment):
+    run, add, _ = growing
+    add(0, 20)
+    level = experiment.quantities.get()
+    double = quantity_flows.add_derived(experiment, "2*h", "double", "d")
+    held = set()
+    for first in range(20, 120, 20):
+        add(first, 20)
+        for x in (None, double):
+            placed = columns.over(x, [(run, level), (run, double)])
+            assert all(len(column.readings) == first + 20 for column in placed.values())
+        held.add(sum(map(len, CACHES)))
+    assert len(held) == 1
 
 
 def test_a_run_that_breaks_off_does_so_in_all_copies(growing, experiment, tern):

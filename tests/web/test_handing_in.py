@@ -1,6 +1,7 @@
 """Reports are handed in as they are, remarked on, handed back, and handed in again."""
 
 import io
+import re
 import zipfile
 
 import pytest
@@ -52,6 +53,17 @@ def test_what_is_handed_in_stays_as_it_was(gannet):
     assert handing_in.file_of(made, handing_in.REPORT).read_bytes().startswith(b"%PDF")
     with zipfile.ZipFile(handing_in.file_of(made, handing_in.EXPERIMENT)) as file:
         assert "report.md" in file.namelist()
+
+
+def test_its_paper_is_printed_as_the_group_reads(gannet, monkeypatch):
+    printed = []
+    monkeypatch.setattr(printing.WORKERS, "do", lambda _make, html, *_: printed.append(html) or b"")
+    for gannet.reads_comma, number in ((True, r"rises by \d,\d+"), (False, r"rises by \d\.\d+")):
+        gannet.save()
+        hand_in(gannet)
+        assert re.search(number, re.sub("<[^>]*>", "", printed[-1]))
+    kept = HandIn.objects.earliest("pk").page
+    assert re.search(r"rises by \d\.\d+", re.sub("<[^>]*>", "", kept))
 
 
 def test_remarks_are_seen_once_it_is_handed_back_and_it_is_handed_in_again(as_ada, lesson, gannet):

@@ -103,3 +103,15 @@ def test_a_shelf_throws_away_the_longest_unused():
     assert shelf.get("huge") == "kept alone"
     shelf.clear()
     assert shelf.get("huge") is None
+
+
+def test_a_shelf_keeps_only_the_last_state_of_what_changes():
+    shelf = Cache(100)
+    shelf.put("other", "stays", 10)
+    for count in range(5):
+        shelf.put(("run", count), count, 30, state_of="run")
+    assert [shelf.get(("run", count)) for count in range(5)] == [None] * 4 + [4]
+    shelf.put(("run", 4), "again", 30, state_of="run")
+    assert (shelf.get(("run", 4)), shelf.get("other"), len(shelf)) == ("again", "stays", 2)
+    shelf.put("fits beside both", "for what has gone takes no room", 60)
+    assert len(shelf) == 3

@@ -1,5 +1,8 @@
 // The rows of the table in the drawer, copied for a spreadsheet: all of them, or those chosen.
-// Owns nothing: what is copied comes from the server, as it is written into files.
+// Owns nothing: what is copied comes from the server, as it is written into files, but with the
+// decimal sign that the person reads, for their spreadsheet reads the same.
+import { asRead } from "../shell/js/decimal_sign.js";
+
 const MOST = 100_000; // rows that a clipboard is asked to hold
 
 async function lines(address) {
@@ -29,11 +32,9 @@ document.addEventListener("click", async (event) => {
     button.dataset.copy === "rows" ? [row, Number(typed) || row] : [1, Infinity];
   try {
     const { text, count } = await rows(button.dataset.address, first, last);
-    await navigator.clipboard.writeText(text);
+    await navigator.clipboard.writeText(asRead(text));
     line.textContent = `${count} row${count === 1 ? "" : "s"} copied: paste them into a spreadsheet.`;
   } catch (error) {
     line.textContent = `Nothing was copied. ${error.message}`;
   }
 });
-
-export {};

@@ -1,5 +1,6 @@
 // Formulas shown beside the traces of a run: asked for while it grows, once when it is shown again.
 // Owns the boxes in #also and the traces they add; the server works the formulas out.
+import { writeNumber } from "./readout.js";
 
 const EVERY = 400; // ms between two askings while a run grows
 const box = document.getElementById("also");
@@ -90,7 +91,7 @@ function readout(key, derived) {
     readoutBox.append(part("text"), part("unit"), part("of"));
     numbers.querySelector(".clock").before(readoutBox);
   }
-  readoutBox.querySelector(".text").textContent = derived.text;
+  writeNumber(readoutBox.querySelector(".text"), derived.text);
   readoutBox.querySelector(".unit").textContent = derived.unit;
   readoutBox
     .querySelector(".of")

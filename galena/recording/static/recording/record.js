@@ -6,6 +6,7 @@ import { clock as clockText, grouped } from "../shell/js/numbers.js";
 import { renewPart } from "../shell/js/parts.js";
 import { askForMissed, askForTheLast, receive } from "./following.js";
 import { begin, lastTime, paintRun, signature } from "./traces.js";
+import { writeNumber } from "./readout.js";
 import { replay } from "./replay.js";
 import { keep } from "./derived_traces.js";
 import { beginAnew, isOvertaken, readStatus } from "./standing.js";
@@ -33,7 +34,7 @@ const events = listen(main.dataset.events, {
       const shown = document.querySelector(
         `#numbers [data-channel="${strip.channel}"] [data-shown]`,
       );
-      if (shown) shown.textContent = strip.text;
+      if (shown) writeNumber(shown, strip.text);
     }
     document.dispatchEvent(new CustomEvent("strips", { detail: strips }));
   },
