@@ -29,11 +29,17 @@ PAINTED = """() => new Promise((told) => {
 })"""
 MOVED = """(milliseconds) => new Promise((told) => {
   let moved = 0;
+  const what = new Set();
   const watch = new PerformanceObserver((list) => {
-    for (const one of list.getEntries()) if (!one.hadRecentInput) moved += one.value;
+    for (const shift of list.getEntries()) {
+      if (shift.hadRecentInput) continue;
+      moved += shift.value;
+      for (const { node } of shift.sources)
+        what.add(node?.id || node?.className || node?.parentElement?.className || node?.nodeName);
+    }
   });
   watch.observe({ type: "layout-shift", buffered: false });
-  setTimeout(() => told(moved), milliseconds);
+  setTimeout(() => told([moved, [...what].join(", ")]), milliseconds);
 })"""
 
 
@@ -70,8 +76,9 @@ def main() -> None:
             page = context.new_page()
             page.goto(address + pages()[name], wait_until="load")
             page.wait_for_timeout(LIVE_FOR / 10)
-            moved = page.evaluate(MOVED, LIVE_FOR)
-            print(f"  {name}: CLS {moved:.4f} in {LIVE_FOR / 1000:g} s while readings come")
+            moved, what = page.evaluate(MOVED, LIVE_FOR)
+            words = f", of {what}" if moved else ""
+            print(f"  {name}: CLS {moved:.4f} in {LIVE_FOR / 1000:g} s while readings come{words}")
             page.close()
         browser.close()
 

@@ -24,6 +24,7 @@ from benchmarks.serving import empty_world
 DISK = 260_000_000  # bytes of the small disk; runs end where 50 MB are left
 HANDLES, SHIFT = 8, 3 * 3600.0  # file handles left to the server; s that the clock leaps
 LEFT_MB = 2  # MB of memory that the server may still take
+LOADED_LAST = "signal/_peak_finding_utils"  # of what the server loads a while after its start
 PAGES = ("bench", "record", "desk", "quantities", "report")
 
 
@@ -191,13 +192,16 @@ def _little_memory(outcome: Outcome) -> None:
     board = Board(1)
     with world() as folder, Server(folder, [board.address]) as server:
         client = _start(server, board)
+        until(
+            lambda: LOADED_LAST in Path(f"/proc/{server.pid}/maps").read_text(), "all to be loaded"
+        )
         used = int(re.search(r"VmSize:\s+(\d+)", Path(f"/proc/{server.pid}/status").read_text())[1])
         limit = used * 1024 + LEFT_MB * 1_000_000
         free = resource.prlimit(server.pid, resource.RLIMIT_AS)
         resource.prlimit(server.pid, resource.RLIMIT_AS, (limit, free[1]))
         answers = [_asked(client, page) for page in (*PAGES, "report.pdf", "readings.xlsx") * 2]
-        taken = status(client, 1).get("taken", 0)
         resource.prlimit(server.pid, resource.RLIMIT_AS, free)
+        taken = status(client, 1).get("taken", 0)
         stream = _gone_on(outcome, client, folder, taken, "with memory again")
         good, silent = answers.count(200), answers.count(0)
         outcome.say(f"{LEFT_MB} MB of memory left: {good} of {len(answers)} pages and files made, {silent} without "

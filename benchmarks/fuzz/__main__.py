@@ -21,6 +21,7 @@ from benchmarks.machine import machine
 
 ROOT = Path(__file__).parents[2]
 REPORT = ROOT / "docs" / "fuzz.md"
+AS_SMALL = ["--small"] * sizes.SMALL  # for the processes that are started
 WITH_DATABASE = {"experiment files": 100_000, "clips": 10_000, "pages": 100_000}  # pieces aimed at
 OPTIONS = (
     "-timeout=30",
@@ -64,7 +65,7 @@ def led_by_coverage(name: str, seconds: float, wanted: int) -> Reached:
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place)
         corpora.unpack(name, folder / "corpus")
-        command = [sys.executable, "-m", "benchmarks.fuzz.guided", name]
+        command = [sys.executable, "-m", "benchmarks.fuzz.guided", name, *AS_SMALL]
         began = time.monotonic()
         done = subprocess.run(
             [*command, str(folder / "corpus"), *OPTIONS, f"-runs={wanted}",
@@ -81,7 +82,8 @@ def led_by_coverage(name: str, seconds: float, wanted: int) -> Reached:
 
 def with_database(name: str, seconds: float, wanted: int) -> Reached:
     """Throw junk at what needs a database, in a process of its own."""
-    command = [sys.executable, "-m", "benchmarks.fuzz.stored", name, f"{seconds:g}", str(wanted)]
+    command = [sys.executable, "-m", "benchmarks.fuzz.stored", name, f"{seconds:g}", str(wanted),
+               *AS_SMALL]  # fmt: skip
     began = time.monotonic()
     done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, check=False)
     took = time.monotonic() - began

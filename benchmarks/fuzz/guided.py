@@ -14,7 +14,7 @@ with atheris.instrument_imports(include=["galena.core", "galena.instruments.prot
 def main() -> None:
     """Throw junk until the options say enough; ends the process."""
     target = TARGETS[sys.argv.pop(1)]
-    atheris.Setup(sys.argv, target)
+    atheris.Setup([word for word in sys.argv if word != "--small"], target)
     atheris.Fuzz()
 
 

@@ -16,7 +16,9 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from benchmarks import sizes
 from benchmarks.fuzz import shapes
+from galena.config.warming import load
 from galena.core import conditions, fits, numbers, units
 from galena.core.budget import allowed
 from galena.core.errors import GalenaError
@@ -27,7 +29,8 @@ from galena.instruments.errors import InstrumentError, LinkLost
 from galena.instruments.protocols import line_v1, plain_lines, scpi, scpi_commands
 from galena.instruments.protocols.plain_board import PlainBoard
 
-PATIENCE = 1.0  # s of the processor that one piece of junk may take
+PATIENCE = sizes.of(1.0, 30.0)  # s of the processor that one piece of junk may take
+load()  # what a server loads a while after its start, before any time is taken
 ROWS = 7
 _noise = np.random.default_rng(1)
 READINGS = {name: (_noise.normal(3, 1, ROWS), np.full(ROWS, 0.1)) for name in shapes.SYMBOLS}
