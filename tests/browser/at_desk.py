@@ -46,6 +46,12 @@ def drag(desk, start, end):
     desk.mouse.up()
 
 
+def drag_across(desk, lo, hi):
+    """Drag from x to x at half the height of the first graph, wherever its readings lie."""
+    height = sum(shown(desk)["y"]) / 2
+    drag(desk, pixel(desk, lo, height), pixel(desk, hi, height))
+
+
 def until_shown(desk, condition, sheet=0):
     """Wait for what a sheet shows; the condition is JavaScript over `s`."""
     desk.wait_for_function(

@@ -16,7 +16,7 @@ from galena.experiments.models import Run
 from galena.lessons import coming_in
 from galena.shell.worker import WORKERS
 from tests.browser import at_record
-from tests.browser.at_desk import drag, pixel, until_shown
+from tests.browser.at_desk import drag, drag_across, pixel, until_shown
 from tests.browser.conftest import PATIENCE, _complaint
 from tests.browser.test_accessibility import violations
 from tests.waiting import until
@@ -72,7 +72,7 @@ def of_group(page, name):
 def mark_off(page, lo, hi):
     """Mark a stretch off at the Desk and ask for its line; gives the slope as it is written."""
     until_shown(page, "s.runs >= 1")
-    drag(page, pixel(page, lo, 5), pixel(page, hi, 5))
+    drag_across(page, lo, hi)
     card = page.get_by_role("region", name="Span A")
     card.get_by_role("button", name="line", exact=True).click()
     row = card.get_by_role("row", name=re.compile("^slope"))
@@ -155,7 +155,7 @@ def test_a_lesson_from_coming_in_to_the_report_that_comes_back(page, room, devic
     of_group(page, "Gannet").get_by_role("link", name="look in").click()
     expect(page.get_by_text("You look in on Gannet’s work")).to_be_visible()
     until_shown(page, "s.runs >= 1")
-    drag(page, pixel(page, 1, 5), pixel(page, 2, 5))
+    drag_across(page, 1, 2)
     expect(page.locator("#banner")).to_contain_text("only they change it")
     page.get_by_role("link", name="Back to the class").click()
 

@@ -10,6 +10,7 @@ from galena.desk.models import Finding
 from galena.experiments import flows as experiment_flows
 from tests import films
 from tests.browser.at_desk import until_shown
+from tests.browser.late import Slow
 from tests.browser.test_accessibility import violations
 
 WITHOUT_RIG = True
@@ -150,11 +151,14 @@ def test_it_is_followed_and_marked_again_in_place(page, experiment, tmp_path, ad
     clip = brought(experiment, films.film(tmp_path / "Thrown.mp4", EVEN))
     opened(page, clip)
     page.locator("[data-card=marks] h2").click()
+    mark = Slow(page, "**/marks")
     page.mouse.click(*at(page, *films.way(0)))
+    mark.until_asked()
     shows(page, 1)
     page.keyboard.press(",")
     shows(page, 0)
-    page.get_by_role("button", name="Follow it for me").click()
+    page.get_by_role("button", name="Follow it for me").click()  # at once: the mark is on its way
+    mark.let_go()
     expect(page.get_by_text("30 of 30 pictures")).to_be_visible(timeout=40_000)
     marks = np.array(Mark.objects.filter(replaced_at=None).values_list("x", "y"))
     truth = np.array([films.way(number) for number in range(len(marks))])

@@ -10,6 +10,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
 from tests import making
 from tests.browser.at_desk import drag, open_axis, pixel, until_shown
+from tests.browser.late import Late, Slow
 from tests.browser.test_desk_stack import AIR
 from tests.waiting import until
 
@@ -45,6 +46,59 @@ def test_from_zero_begins_at_zero_and_what_is_typed_wins(desk):
     until_shown(desk, "s.x[0] === 0 && s.x[1] === 12.5")
     desk.reload()
     until_shown(desk, "s.x[0] === 0 && s.x[1] === 12.5")
+
+
+def test_what_is_typed_wins_over_limits_that_are_still_on_their_way(desk):
+    view = Slow(desk, "**/view")
+    open_axis(desk, ".along")
+    desk.get_by_role("button", name="From zero").last.click()
+    view.until_asked()
+    open_axis(desk, ".along")
+    desk.get_by_label("from").fill("3")
+    desk.get_by_label("to", exact=True).fill("12.5")
+    desk.get_by_role("button", name="Apply").click()
+    view.let_go()
+    until_shown(desk, "s.x[0] === 3 && s.x[1] === 12.5")
+    desk.reload()
+    until_shown(desk, "s.x[0] === 3 && s.x[1] === 12.5")
+
+
+def test_what_is_undone_is_what_was_done_last(desk):
+    desk.mouse.click(*pixel(desk, 10, 40))
+    expect(ledger(desk).get_by_role("region", name="Marker 1")).to_be_visible()
+    marks = Slow(desk, "**/spans")
+    drag(desk, pixel(desk, 4, 14), pixel(desk, 12, 22))
+    marks.until_asked()
+    desk.keyboard.press("Control+z")
+    marks.let_go()
+    expect(desk.get_by_role("button", name="Redo")).to_be_enabled()
+    assert not Span.objects.exists()
+    expect(ledger(desk).get_by_role("region", name="Marker 1")).to_be_visible()
+    open_axis(desk, ".along")  # limits that a hand moved just now are undone as well
+    desk.get_by_role("button", name="From zero").last.click()
+    until_shown(desk, "s.x[0] === 0")
+    desk.locator(".stack").focus()
+    desk.keyboard.press("Control+z")
+    until_shown(desk, "s.x[0] < 0")
+    expect(ledger(desk).get_by_role("region", name="Marker 1")).to_be_visible()
+
+
+def test_sheets_do_not_come_anew_under_a_hand(desk, window):
+    renewed = Late(desk, re.compile(r"/desk/sheets$"))
+    other = window()
+    other.goto(desk.address)
+    until_shown(other, "s.runs === 2 && s.graphs.length === 2")
+    other.mouse.click(*pixel(other, 15, 40))
+    until(lambda: desk.evaluate("true") and renewed.held, "the sheets to be asked for")
+    start, end = pixel(desk, 4, 14), pixel(desk, 12, 22)
+    desk.mouse.move(*start)
+    desk.mouse.down()
+    desk.mouse.move(end[0], start[1])
+    renewed.let_go()
+    desk.evaluate("new Promise((told) => requestAnimationFrame(() => setTimeout(told, 50)))")
+    desk.mouse.up()
+    expect(ledger(desk).get_by_role("region", name="Span A")).to_be_visible()
+    expect(ledger(desk).get_by_role("region", name="Marker 1")).to_be_visible()
 
 
 def test_limits_typed_together_with_a_new_quantity_are_kept(desk):

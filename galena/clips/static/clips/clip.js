@@ -1,6 +1,7 @@
 // The page of a clip: brings film, drawing, glass and strip together, and sends what is done.
 // Owns which picture is shown, where the cross is, and what the hand does now.
 import { post, say } from "../shell/js/frame.js";
+import { inTurn, takeTurns } from "../shell/js/in_turn.js";
 import { loadMarks } from "../shell/js/painter.js";
 import { Film } from "./film.js";
 import { followOn } from "./follow.js";
@@ -95,7 +96,7 @@ function renewed() {
 new MutationObserver(renewed).observe(document.getElementById("clip"), { childList: true });
 
 async function send(url, fields) {
-  const answer = await post(url, fields).catch(() => null);
+  const answer = await inTurn(() => post(url, fields)).catch(() => null);
   if (!answer) {
     say("The server does not answer. What was marked before is kept.");
     return false;
@@ -333,6 +334,7 @@ function turnTo(target) {
   renewed();
 }
 
+takeTurns();
 new ResizeObserver(draw).observe(stage);
 const begin = () => film.show(drawn.start);
 if (videos[0].readyState >= 2) begin();

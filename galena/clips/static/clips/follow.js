@@ -1,12 +1,14 @@
 // Has the server follow an object, some pictures at a time, and shows each time how far it is.
 // Owns whether it goes on: pressed once more, it stops.
 import { post } from "../shell/js/frame.js";
+import { answered } from "../shell/js/in_turn.js";
 
 let following = false;
 
 // Follow: some pictures at a time, so that it is seen and can be stopped.
 export async function followOn(url, film, object) {
   following = !following;
+  await answered(); // the mark that it starts from may be under way
   while (following) {
     const answer = await post(url, { picture: film.at }).catch(() => null);
     const told = (await answer?.json().catch(() => null)) ?? { trouble: "No answer came." };

@@ -2,6 +2,7 @@
 // Owns which sheet is active: its ledger is shown, and keys go to it.
 import { listen } from "../shell/js/live.js";
 import { WINDOW } from "../shell/js/frame.js";
+import { takeTurns } from "../shell/js/in_turn.js";
 import { Hand } from "./hand.js";
 import "./axis_form.js";
 import "./copying.js";
@@ -78,6 +79,14 @@ function later() {
   clearTimeout(pending);
   pending = setTimeout(() => (inTheMiddle() ? later() : reloadSheets()), 250);
 }
+
+// A hand may have begun something since the sheets were asked for: they do not come under it.
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  const renewed = detail.target?.id === "sheets" && detail.requestConfig.elt.dataset.asks;
+  if (!renewed || !all().some((sheet) => sheet.isHeld)) return;
+  detail.shouldSwap = false;
+  later();
+});
 
 let growing = null;
 const fetchAll = () => {
@@ -171,6 +180,17 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
   button.click();
 });
+
+// What a hand has moved just now is kept before it is undone.
+document.addEventListener(
+  "htmx:confirm",
+  ({ detail: { elt } }) => {
+    if (!elt.matches("[data-act=undo], [data-act=redo]")) return;
+    for (const { view } of all()) if (view.waiting) view.keep();
+  },
+  true,
+);
+takeTurns();
 
 renew();
 document.fonts.ready.then(() => {

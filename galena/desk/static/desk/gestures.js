@@ -1,5 +1,6 @@
 // Turns pointer, fingers, wheel and keys over the stack into what is meant: point, mark off, zoom,
-// slide. Owns nothing on the screen. `where(x, y)` tells the part of the stack under a pixel.
+// slide. Owns nothing on the screen. `where(x, y)` tells the part of the stack under a pixel. Gives
+// a function that tells whether a hand is down on the stack.
 
 const CLICK = 4; // pixels that a click may wander
 
@@ -125,6 +126,8 @@ export function attach(
     slide(pinch.part, now.x - pinch.x, now.y - pinch.y);
     Object.assign(pinch, now);
   }
+
+  return () => Boolean(held || pinch);
 }
 
 function between(fingers) {

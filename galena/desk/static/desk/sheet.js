@@ -2,6 +2,7 @@
 // Owns the elements inside its <section>. Every number shown comes from the server.
 import { fitted } from "../shell/js/axes.js";
 import { post, say } from "../shell/js/frame.js";
+import { inTurn } from "../shell/js/in_turn.js";
 import { Cursor } from "./cursor.js";
 import { attachEdges } from "./edges.js";
 import { attach } from "./gestures.js";
@@ -66,7 +67,7 @@ export class Sheet {
     this.legend = new Legend(section.querySelector(".legend"), {
       markOf: this.markOf,
       layout: this.layout,
-      moved: (at) => post(section.dataset.change, { legend_at: at.join(",") }),
+      moved: (at) => inTurn(() => post(section.dataset.change, { legend_at: at.join(",") })),
     });
     this.notes = new Notes([...section.querySelectorAll(".note")], {
       change: (url, fields) => this.change(url, fields, "sheets"),
@@ -85,7 +86,7 @@ export class Sheet {
           "sheets",
         ),
     });
-    attach(this.stackElement, {
+    this.inHand = attach(this.stackElement, {
       where: (x, y) => this.stack.part(x, y),
       box: () => this.stack.frame,
       fromX: (pixel) => this.any.fromX(pixel),
@@ -257,7 +258,7 @@ export class Sheet {
 
   // A hand is in the middle of something here.
   get isHeld() {
-    return Boolean(this.ruler.held || this.ruler.draft || this.begun !== null);
+    return Boolean(this.inHand() || this.ruler.held || this.begun !== null);
   }
 
   // Spans and markers come to rest on readings, unless Alt was held.

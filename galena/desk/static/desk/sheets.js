@@ -1,5 +1,6 @@
 // The sheets in sight, and which of them is active: its ledger is shown, and keys go to it.
 import { looksIn, post, say } from "../shell/js/frame.js";
+import { answered, inTurn } from "../shell/js/in_turn.js";
 import { renewPart, tellChanged } from "../shell/js/parts.js";
 import { loadMarks } from "../shell/js/painter.js";
 import { Sheet } from "./sheet.js";
@@ -11,14 +12,12 @@ let active = null;
 
 // A change is posted; the answer is the ledger or the sheets anew. One after the other, so that
 // the newest answer is the last.
-let line = Promise.resolve();
 export function change(url, fields, what) {
   if (looksIn()) {
     say(looksIn());
-    return line;
+    return answered();
   }
-  line = line.then(() => send(url, fields, what)).catch(() => null);
-  return line;
+  return inTurn(() => send(url, fields, what)).catch(() => null);
 }
 
 async function send(url, fields, what) {

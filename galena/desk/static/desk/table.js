@@ -2,6 +2,7 @@
 // twenty. Typed cells are fields; what is typed goes to the server cell by cell, in order, and stays
 // in its field with a word on it where it is refused.
 import { post } from "../shell/js/frame.js";
+import { inTurn } from "../shell/js/in_turn.js";
 import { tellChanged } from "../shell/js/parts.js";
 import { rem } from "../shell/js/axes.js";
 import { grouped } from "../shell/js/numbers.js";
@@ -36,7 +37,6 @@ export class Table {
     this.asides = new Map();
     this.shown = new Map(); // row → its <tr>
     this.row = 0; // the row that is chosen
-    this.line = Promise.resolve(); // what is typed is sent in order
     this.above = document.createElement("tr");
     this.below = document.createElement("tr");
     this.body.append(this.above, this.below);
@@ -176,7 +176,7 @@ export class Table {
   // Send an act after all that were sent before; gives the answer, or null where it was refused.
   act(fields) {
     this.sent = (this.sent ?? 0) + 1;
-    const sent = this.line.then(async () => {
+    const sent = inTurn(async () => {
       const answer = await post(`${this.url}/change`, { stream: this.stream, ...fields }).catch(
         () => null,
       );
@@ -195,7 +195,6 @@ export class Table {
       this.say(change.trouble ?? "");
       return change.trouble ? null : change;
     });
-    this.line = sent.catch(() => null);
     return sent.then((change) => {
       if (change === null || typeof change === "string") this.sent -= 1;
       return change;

@@ -2,6 +2,7 @@
 // shown. Zooms and slides in pixels, so that it is the same on a logarithmic axis. What a hand has
 // moved is kept by the server a moment later.
 import { post } from "../shell/js/frame.js";
+import { inTurn } from "../shell/js/in_turn.js";
 import { SIDES } from "./sides.js";
 
 const LEAST = 1e-9; // limits closer than this, beside their size, are not zoomed further
@@ -164,7 +165,7 @@ export class View {
     }
     this.touched.clear();
     const view = JSON.stringify(moved);
-    const answer = await post(this.url, { view }).catch(() => null);
+    const answer = await inTurn(() => post(this.url, { view })).catch(() => null);
     if (answer?.ok) htmx.swap("#acts", await answer.text(), { swapStyle: "outerHTML" });
   }
 }
