@@ -12,6 +12,7 @@ import secrets
 from pathlib import Path
 from zoneinfo import available_timezones
 
+from galena.config import shipped
 from galena.config.data_folder import data_folder
 
 DATA_DIR = data_folder()
@@ -134,10 +135,10 @@ TIME_ZONE = _time_zone()
 USE_TZ = True
 USE_I18N = False
 
-STATIC_URL = "/static/"
+STATIC_URL = shipped.address()
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
-WHITENOISE_MAX_AGE = 0  # files keep their names from version to version: ask each time, get a 304
+WHITENOISE_IMMUTABLE_FILE_TEST = shipped.is_kept
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},

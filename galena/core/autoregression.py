@@ -26,6 +26,7 @@ _ROUNDS = 4
 _SMOOTH = 6  # degree of the curve that readings are looked at beside
 _ALL_CURVE = 0.01  # of the squares left beside the curve: the residuals are all curve
 _STATIONARY = 0.995  # a root of the model comes no nearer to one: an error dies away
+_AT_ONCE = 64  # correlations that are worked out at once
 _GONE = 1e-6  # a correlation this small has died away
 
 
@@ -42,25 +43,30 @@ class Autoregression:
         Source: Box and Jenkins, Time Series Analysis (1976), 3.2 (the Yule-Walker equations).
         """
         order = self.coefficients.size
-        correlations = np.zeros(count)
-        correlations[0] = 1.0
         if not order:
-            return correlations
+            return np.eye(count, 1)[:, 0]
         equations = np.eye(order + 1)
         for k in range(order + 1):
             for j in range(1, order + 1):
                 equations[k, abs(k - j)] -= self.coefficients[j - 1]
         first = np.linalg.solve(equations, np.eye(order + 1)[0])
-        followed = (first / first[0]).tolist()
-        backwards = self.coefficients[::-1].tolist()
-        while len(followed) < count:
-            recent = followed[-order:]
-            followed.append(sum(a * b for a, b in zip(backwards, recent, strict=True)))
-            if all(abs(one) < _GONE for one in followed[-order:]):
+        followed = np.zeros(max(count, order + 1) + _AT_ONCE)
+        followed[: order + 1] = first / first[0]
+        following = self._following()
+        for start in range(order + 1, count, _AT_ONCE):
+            followed[start : start + _AT_ONCE] = following @ followed[start - order : start]
+            if np.abs(followed[start : start + _AT_ONCE][-order:]).max() < _GONE:
                 break
-        most = min(count, len(followed))
-        correlations[:most] = followed[:most]
-        return correlations
+        return followed[:count]
+
+    def _following(self) -> Floats:
+        """Give what the errors before are multiplied by for each of those that follow, if nothing
+        new comes, shape (_AT_ONCE, order)."""
+        order = self.coefficients.size
+        rows = np.vstack((np.eye(order), np.empty((_AT_ONCE, order))))
+        for k in range(order, order + _AT_ONCE):
+            rows[k] = self.coefficients[::-1] @ rows[k - order : k]
+        return rows[order:]
 
 
 def follow_each_other(errors: Floats, taken_out: int = 1) -> bool:

@@ -10,6 +10,7 @@ from tests.waiting import until
 
 def begin(page, title, conditions, rig):
     """Make an experiment, plug a rig in at its Record, and put the Tide tank away."""
+    page.goto(page.room.url)
     page.get_by_role("link", name="New experiment").click()
     page.get_by_label("Title").fill(title)
     page.get_by_label("Conditions that change").fill(conditions)

@@ -71,7 +71,5 @@ def page(window, room, ada):
     session.force_login(ada)  # the way in by the page is walked by the tests of signing in
     key = session.cookies["sessionid"].value
     page.context.add_cookies([{"name": "sessionid", "value": key, "url": room.url}])
-    page.goto(room.url)
-    expect(page.get_by_role("heading", name="Experiments")).to_be_visible()
     page.room = room
     return page

@@ -12,7 +12,7 @@ from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
 from galena.experiments import quantity_flows
 from tests import making
-from tests.browser.test_accessibility import AXE, STANDARD
+from tests.browser.test_accessibility import STANDARD, with_axe
 from tests.web import classes
 
 WITHOUT_RIG = True
@@ -43,7 +43,7 @@ WIDE = (
 LOOK = """async ([selector, tags]) => {
   const told = [];
   const look = async (where, what) => {
-    const seen = await axe.run(where, { runOnly: tags });
+    const seen = await axe.run(where, { runOnly: tags, resultTypes: ["violations"] });
     for (const one of seen.violations)
       for (const node of one.nodes) told.push(`${what}: ${one.id}: ${node.html.slice(0, 160)}`);
   };
@@ -86,7 +86,7 @@ def address_of(name, experiment):
 
 
 def barriers(page):
-    page.evaluate(AXE.read_text("utf-8"))
+    with_axe(page)
     return page.evaluate(LOOK, ["details", STANDARD])
 
 

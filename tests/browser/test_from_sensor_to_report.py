@@ -32,6 +32,7 @@ def plan_a_run(page, live=True):
 
 
 def test_a_run_goes_from_the_sensor_to_a_printed_slope(page, tmp_path):
+    page.goto(page.room.url)
     page.get_by_role("link", name="New experiment").click()
     page.get_by_label("Title").fill("Filling the tank")
     page.get_by_label("Conditions that change").fill("pump (mL/s)")

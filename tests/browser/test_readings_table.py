@@ -22,6 +22,7 @@ READINGS = [("0.10", "0.3"), ("0.20", "2.4"), ("0.30", "8.0"), ("0.40", "19.2")]
 @pytest.fixture
 def gangway(page):
     """From nothing to a graph of a typed table, by keyboard alone."""
+    page.goto(page.room.url)
     page.get_by_role("link", name="New experiment").focus()
     page.keyboard.press("Enter")
     expect(page.get_by_label("Title")).to_be_focused()

@@ -57,6 +57,7 @@ def test_five_odd_files_are_taken_in_by_dropping(page, tank, tmp_path):
     desk = f"{page.room.url}/experiments/{tank.pk}/desk"
 
     # A logger's file in Latin-1, on the list: a new experiment.
+    page.goto(page.room.url)
     drop(page, "main", "river.csv", LOGGER.encode("latin-1"))
     looked_at(page, "river.csv")
     assert violations(page) == []

@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy.signal import lfilter
 
 from galena.core import autoregression
@@ -141,6 +143,23 @@ def test_a_step_takes_its_correlation_from_what_was_read_before_at_its_level():
     assert correlation_time(moved, white[:20]) < 2  # what was read at 50 is no error
     assert correlation_time([], white[:20]) < 2
     assert correlation_time(white, [1.0]) == 1.0
+
+
+@given(
+    st.floats(-0.9, 0.9), st.lists(st.floats(-0.3, 0.3), max_size=9),
+    st.sampled_from((1, 2, 3, 12, 70, 300)),
+)  # fmt: skip
+def test_correlations_fulfil_the_equations_of_the_model(first, others, count):
+    coefficients = np.empty(0)
+    for one in (first, *others):  # of any errors that die away, by Levinson's step
+        coefficients = np.append(coefficients - one * coefficients[::-1], one)
+    seen = autoregression.Autoregression(coefficients, 1.0).correlations(count)
+    assert seen.shape == (count,)
+    assert seen[0] == 1.0
+    order = coefficients.size
+    for k in range(1, count - order):
+        before = seen[np.abs(k - np.arange(1, order + 1))]
+        assert seen[k] == pytest.approx(coefficients @ before, abs=5e-5)
 
 
 def test_a_matrix_of_correlations_is_never_written_out_but_used():

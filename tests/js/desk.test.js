@@ -8,6 +8,7 @@ import { isNumbered } from "../../galena/desk/static/desk/sides.js";
 import { Cursor } from "../../galena/desk/static/desk/cursor.js";
 import { rowsOf } from "../../galena/desk/static/desk/ruler_rows.js";
 import { View } from "../../galena/desk/static/desk/view.js";
+import { answered, inTurn } from "../../galena/shell/static/shell/js/in_turn.js";
 
 const cases = JSON.parse(readFileSync(new URL("cases.json", import.meta.url), "utf8"));
 const layout = {
@@ -168,4 +169,19 @@ test("what is done at the cursor is done where it was sent to, however quick the
   await ended;
   assert.deepEqual(log, ["at 0", "at 10", "mark off 10", "at 20", "mark off 20", "marker 20"]);
   assert.equal(asked, 3);
+});
+
+test("a change waits for the answer to the one before, even to one that fails", async () => {
+  const done = [];
+  let tell;
+  const first = inTurn(() => new Promise((_, refuse) => (tell = refuse)));
+  const second = inTurn(async () => done.push("second"));
+  await Promise.resolve();
+  assert.deepEqual(done, []);
+  tell(new Error("no answer"));
+  await assert.rejects(first);
+  await second;
+  inTurn(async () => done.push("third"));
+  await answered();
+  assert.deepEqual(done, ["second", "third"]);
 });

@@ -26,7 +26,7 @@ from galena.experiments.data.readings import Readings
 RELATED = ("sheet__x", "sheet__experiment", "span", "marker", "second", "run", "quantity")
 PATIENCE = 5.0  # seconds that one finding may take
 DEEPEST = 8  # findings of findings of findings
-MOST_KEPT = 5000  # answers in memory
+MOST_KEPT = 1000  # answers in memory, of up to 10 kB each
 
 _answers: Cache[Answer] = Cache(MOST_KEPT)
 

@@ -32,7 +32,8 @@ export function takeTurns() {
     });
   });
   document.addEventListener("htmx:beforeSend", ({ detail: { elt, xhr } }) => {
-    if (elt.dataset.inTurn)
-      inTurn(() => new Promise((done) => xhr.addEventListener("loadend", done)));
+    if (!elt.dataset.inTurn) return;
+    const ended = new Promise((tell) => xhr.addEventListener("loadend", tell));
+    inTurn(() => ended);
   });
 }
