@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 
 def shown(desk, sheet=0):
     """What a sheet shows, as it says itself."""
+    until_shown(desk, "true", sheet)  # one that comes anew says so with its first picture
     return json.loads(desk.locator(".stack").nth(sheet).get_attribute("data-shown"))
 
 

@@ -7,7 +7,6 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from galena.bench.live import microphone_views
 from galena.bench.live.bench import BENCH
 from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Run
@@ -189,29 +188,6 @@ def test_a_rig_moves_in_its_drawing_and_its_pulled_cable_is_seen(bench):
     # One that was just being asked something says so instead.
     expect(bench.get_by_text("unplugged: the other end closed").first).to_be_visible()
     expect(bench.get_by_text("No channel gives readings")).to_be_visible()
-
-
-def microphone(page):
-    return page.get_by_role("button", name="Use this device's microphone")
-
-
-def test_the_microphone_of_this_device_is_an_instrument(bench):
-    microphone_views.forget()
-    bench.context.grant_permissions(["microphone"])
-    microphone(bench).click()
-    level = strip_of(bench, "sound level").locator("[data-shown=text]")
-    expect(level).to_have_text(NUMBER)
-    expect(bench.get_by_text(re.compile(r"^\s*serial\s+[0-9a-f]{8}\s*$"))).to_be_visible()
-    until(lambda: -80 < reading(strip_of(bench, "sound level")) < 0, "the beeps of the fake sound")
-    bench.get_by_role("link", name="Plan a run").click()  # it goes on from page to page
-    expect(bench.get_by_text("sound level / dB")).to_be_visible()
-    bench.get_by_role("button", name="Stop listening").click()
-    expect(bench.get_by_role("button", name="Stop listening")).to_be_hidden()
-
-
-def test_a_refused_microphone_is_explained(bench):
-    microphone(bench).click()
-    expect(bench.get_by_text("The browser may not use the microphone")).to_be_visible()
 
 
 def named_by(stand_in):

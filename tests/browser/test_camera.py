@@ -12,10 +12,12 @@ from galena.clips import files, filming, preparing
 from galena.clips.models import Clip
 from galena.clips.ties import clocks
 from galena.experiments.models import Run
+from tests.browser.conftest import CHROMIUM
 from tests.browser.test_accessibility import violations
 from tests.browser.test_from_sensor_to_report import plan_a_run
 from tests.waiting import until
 
+BROWSER = CHROMIUM
 # A camera whose pictures tell when they were painted: 16 bars for the browser's clock in units of
 # 4 ms.
 CAMERA = """() => {

@@ -7,7 +7,9 @@ from playwright.sync_api import expect
 from galena.experiments.models import Run
 from galena.instruments.rigs.tide_tank import AREA
 from galena.shell.worker import WORKERS
+from tests.browser.conftest import CHROMIUM
 
+BROWSER = CHROMIUM
 ESTIMATE = re.compile(r"(−?[\d.]+) ± ([\d.]+)")
 FLOW = 40.0  # mL/s
 
