@@ -12,10 +12,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from galena.instruments.errors import RequestRefused
+
 KEPT = 400
 FASTEST_DRIFT = 1e-3  # no clock runs so far off
 USUAL_DRIFT = 5e-5  # as far off as a quartz of a board may well be
 SET_ANEW_US = 20_000.0  # by more than this, beyond what a trip leaves open, it was set anew
+_EXACT = 2**53  # larger than this no number of microseconds is exact
 DRIFT_AFTER_US = 4e6  # trips must span this for a drift to be told from their scatter
 
 
@@ -32,6 +35,20 @@ class RoundTrip:
     device_us: float
     pace: float = 1.0
     u_us: float = 0.0
+
+    @classmethod
+    def of_answer(cls, answer: str, before_us: float, after_us: float) -> RoundTrip:
+        """Read the answer to `CLOCK?`: the device's clock, and its pace and uncertainty where it
+        states them. Raises RequestRefused where it is none."""
+        try:
+            trip = cls(before_us, after_us, *map(float, answer.split(",")[:3]))
+        except ValueError:
+            trip = None
+        if trip is None or not (
+            abs(trip.device_us) < _EXACT and 0 < trip.pace < 1e6 and 0 <= trip.u_us < 1e9
+        ):
+            raise RequestRefused(f"it answered “{answer[:40]}” when asked its clock")
+        return trip
 
     @property
     def host_us(self) -> float:

@@ -41,7 +41,6 @@ UNANSWERING = "its readings come, but it does not answer"
 STRANGE = "Is this an instrument for Galena?"
 log = logging.getLogger(__name__)
 
-
 Connect = Callable[[], Transport]
 Listener = Callable[["Link", Block, StreamStart], None]
 
@@ -158,20 +157,18 @@ class Link:
 
     def release(self, sink: Listener) -> None:
         """Take the sink away and go back to the rate for watching."""
-        if self._sink is not sink:
-            return
-        self._sink = None
-        self.rewatch()
+        if self._sink is sink:
+            self._sink = None
+            self.rewatch()
 
     def rewatch(self) -> None:
         """Go back to the rate for watching, as after a change of the device's pace."""
         if self._sink is None and (self.state.is_live or self.state.health == "silent"):
+            self._in_thread(self._begin_watching)
 
-            def order() -> None:
-                self._ask("STREAM OFF")
-                self._begin_stream(None)
-
-            self._in_thread(order)
+    def _begin_watching(self) -> None:
+        self._ask("STREAM OFF")
+        self._begin_stream(None)
 
     def _in_thread(self, action: Callable[[], object]) -> object:
         if self._transport is None:
@@ -290,14 +287,10 @@ class Link:
             answer = self._ask("CLOCK?")
             after = time.monotonic_ns()
             try:
-                trip = RoundTrip(before / 1000, after / 1000, *map(float, answer.split(",")[:3]))
-                stated = 0 < trip.pace < 1e6 and 0 <= trip.u_us < 1e9
-                if not (abs(trip.device_us) < 2**53 and stated):
-                    raise ValueError(answer)
-            except ValueError as error:
+                self.clock.add(RoundTrip.of_answer(answer, before / 1000, after / 1000))
+            except RequestRefused:
                 self._talk.in_doubt = True
-                raise RequestRefused(f"it answered “{answer[:40]}” when asked its clock") from error
-            self.clock.add(trip)
+                raise
         self._clock_asked = time.monotonic()
 
     def _carry_out(self, order: _Order) -> None:

@@ -4,6 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galena.instruments.clock import DeviceClock, RoundTrip
+from galena.instruments.errors import RequestRefused
 
 
 def asked(at_us, ppm, start_us, there, back, pace=1.0):
@@ -23,6 +24,19 @@ def test_the_shortest_trip_gives_the_offset_within_half_of_it(ppm, start, seed):
     truth = start + 10_000 * (1 + ppm / 1e6)
     assert abs(found.device_at(10_000.0) - truth) <= clock.best_delay_us / 2 + 2
     assert found.u_us == pytest.approx(clock.best_delay_us / 2 / 3**0.5, rel=0.02)
+
+
+def test_an_answer_is_a_clock_its_pace_and_its_uncertainty():
+    assert RoundTrip.of_answer("12.5", 1.0, 3.0) == RoundTrip(1.0, 3.0, 12.5)
+    assert RoundTrip.of_answer("7,20,0.5,more", 1.0, 3.0) == RoundTrip(1.0, 3.0, 7.0, 20.0, 0.5)
+
+
+@pytest.mark.parametrize(
+    "answer", ["", "noon", "nan", "inf", "1e17", "5,0", "5,-1", "5,nan", "5,1,-1"]
+)
+def test_an_answer_that_is_no_clock_is_refused_in_words(answer):
+    with pytest.raises(RequestRefused, match=f"it answered “{answer}” when asked its clock"):
+        RoundTrip.of_answer(answer, 1.0, 3.0)
 
 
 @pytest.mark.parametrize("ppm", [-80.0, 0.0, 45.0])

@@ -9,10 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galena.bench.live.bench import BENCH
-from galena.core.errors import PlanError
+from galena.core.errors import PlanError, SeriesError
 from galena.core.plans import SteadyPlan
 from galena.core.series import STAMPS, VALUES, assemble
 from galena.experiments import flows as experiment_flows
+from galena.experiments.data import readings as stored_readings
 from galena.experiments.data.readings import readings
 from galena.experiments.models import Run, Series, SeriesChunk
 from galena.instruments.clock import ClockEstimate
@@ -284,6 +285,34 @@ def test_a_watcher_that_missed_readings_gets_them_by_index(as_ada, experiment):
     assert table[0] == pytest.approx(np.arange(250, 300) / 10)
     assert as_ada.get(url, {"from": "x"}).status_code == 422
     assert as_ada.get(url, {"stream": "7"}).status_code == 404
+
+
+def test_of_a_run_that_goes_on_only_what_was_missed_is_read(as_ada, experiment, monkeypatch):
+    run = making.run(experiment, np.arange(300.0))
+    Run.objects.filter(pk=run.pk).update(state=Run.State.RECORDING)
+    assembled = []
+    read = stored_readings.assemble
+
+    def note(chunks, dtype, after=0):
+        assembled.append(len(chunks))
+        return read(chunks, dtype, after)
+
+    monkeypatch.setattr(stored_readings, "assemble", note)
+    url = reverse("missed", args=[experiment.pk, 1])
+    for first, chunks in ((0, 3), (99, 3), (100, 2), (250, 1), (299, 1), (300, 0), (10**9, 0)):
+        assembled.clear()
+        answer = as_ada.get(url, {"from": first})
+        table = np.frombuffer(answer.content).reshape(2, -1)
+        assert table[1].tolist() == list(range(first, 300))
+        assert table[0] == pytest.approx(np.arange(first, 300) / 10)
+        assert assembled == [chunks, chunks]
+    table = np.frombuffer(as_ada.get(url, {"from": 150, "every": 40}).content).reshape(2, -1)
+    assert table[1].tolist() == [150, 190, 230, 270]
+    SeriesChunk.objects.filter(first_index=100).delete()
+    with pytest.raises(SeriesError, match="Run 1: Readings 151 to 200 are missing"):
+        stored_readings.rest_of(
+            list(Series.objects.exclude(quantity=None).select_related("stream__run")), 150
+        )
 
 
 def test_the_next_plan_is_that_of_the_last_run(as_ada, experiment):

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from django.db.models import Q
+from django.db.models import F, Q, QuerySet
 from numpy.typing import NDArray
 
 from galena.core.decimate import Blocks
@@ -135,10 +135,7 @@ def _take(wanted: list[Series], runs: dict[int, Run]) -> dict[int, NDArray]:
         before = taken.get(key, _Kept(0, np.empty(0, dtype), False))
         chunks = fresh.get(key, [])
         run = runs[series.stream_id]
-        try:
-            joined = _joined(before.array, chunks, dtype)
-        except SeriesError as error:
-            raise SeriesError(f"Run {run.number}: {error} Hide it to see the others.") from error
+        joined = _joined(run, before.array, chunks, dtype)
         taken[key] = _Kept(before.chunks + len(chunks), joined, not run.is_growing)
         _stored.put(key, taken[key], joined.nbytes)
     return {series.pk: taken[series.holder_id].array for series in wanted}
@@ -153,19 +150,32 @@ def _fresh_chunks(after: dict[int, int]) -> dict[int, list[Chunk]]:
     for key, sequence in after.items():
         if sequence:
             wanted |= Q(series=key, sequence__gte=sequence)
-    rows = SeriesChunk.objects.filter(wanted).order_by("series_id", "sequence")
-    fresh: dict[int, list[Chunk]] = {}
+    return _by_series(SeriesChunk.objects.filter(wanted))
+
+
+def _by_series(chunks: QuerySet[SeriesChunk]) -> dict[int, list[Chunk]]:
+    """Read chunks, those of each series in their order."""
+    of: dict[int, list[Chunk]] = {}
+    rows = chunks.order_by("series_id", "sequence")
     columns = rows.values_list("series_id", "first_index", "count", "data", "crc32")
     for key, first_index, count, data, crc32 in columns:
-        fresh.setdefault(key, []).append(Chunk(first_index, count, bytes(data), crc32))
-    return fresh
+        of.setdefault(key, []).append(Chunk(first_index, count, bytes(data), crc32))
+    return of
 
 
-def _joined(before: NDArray, chunks: list[Chunk], dtype: np.dtype) -> NDArray:
+def _joined(run: Run, before: NDArray, chunks: list[Chunk], dtype: np.dtype) -> NDArray:
+    """Give what was before and what the chunks after it add."""
     if not chunks:
         return before
-    added = assemble(chunks, dtype, after=int(before.size))
+    added = _assembled(run, chunks, dtype, int(before.size))
     return np.concatenate((before, added)) if before.size else added
+
+
+def _assembled(run: Run, chunks: list[Chunk], dtype: np.dtype, after: int) -> NDArray:
+    try:
+        return assemble(chunks, dtype, after)
+    except SeriesError as error:
+        raise SeriesError(f"Run {run.number}: {error} Hide it to see the others.") from error
 
 
 def readings(run: Run, quantity: Quantity) -> Readings:
@@ -180,6 +190,13 @@ def of_series(wanted: list[Series], stamps: Iterable[Series] | None = None) -> l
 
     stamps: the series of their time stamps, where they are at hand.
     """
+    return [corrected for corrected, _ in with_raw(wanted, stamps)]
+
+
+def with_raw(
+    wanted: list[Series], stamps: Iterable[Series] | None = None
+) -> list[tuple[Readings, NDArray[np.float64]]]:
+    """Give the readings of each series as `of_series` does, and beside them all its raw ones."""
     if stamps is None:
         streams = {one.stream_id for one in wanted}
         stamps = Series.objects.filter(stream__in=streams, quantity=None)
@@ -187,7 +204,31 @@ def of_series(wanted: list[Series], stamps: Iterable[Series] | None = None) -> l
     runs = {one.stream_id: one.stream.run for one in wanted}
     needed = [stamps_of[stream] for stream in runs]
     arrays = _take([*wanted, *needed], runs)
-    return [_readings(one, arrays[one.pk], arrays[stamps_of[one.stream_id].pk]) for one in wanted]
+    return [
+        (_readings(one, arrays[one.pk], arrays[stamps_of[one.stream_id].pk]), arrays[one.pk])
+        for one in wanted
+    ]
+
+
+def rest_of(wanted: list[Series], first: int) -> list[Readings]:
+    """Give the readings of series of one stream from an index on: what a page has missed of a run
+    that goes on. Only that is read, and nothing of it is kept, for soon there is more.
+
+    Quantity, stream and its run must be loaded with the series.
+    """
+    run = wanted[0].stream.run
+    stamps = Series.objects.filter(stream=wanted[0].stream_id, quantity=None)
+    held = {series.holder_id: series for series in (*wanted, *stamps)}
+    later = SeriesChunk.objects.filter(series__in=held, first_index__gt=first - F("count"))
+    chunks_of = _by_series(later)
+    raw: dict[int, NDArray] = {}
+    for key, series in held.items():
+        dtype = STAMPS if series.quantity_id is None else VALUES
+        chunks = chunks_of.get(key, [])
+        start = min(first, chunks[0].first_index) if chunks else first
+        raw[series.pk] = _assembled(run, chunks, dtype, start)[max(0, first - start) :]
+    (times,) = (raw[series.pk] for series in stamps)
+    return [_corrected_readings(series, raw[series.pk], times) for series in wanted]
 
 
 def raw_of(wanted: list[Series]) -> dict[int, NDArray[np.float64]]:
@@ -204,15 +245,28 @@ def _readings(series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64
     key = (series.pk, count, origin_us, scale, correction)
     corrected = _corrected.get(key)
     if corrected is None:
-        t, y = seconds(stamps[:count], origin_us, scale), correction.apply(raw[:count])
-        shared = None
-        if correction.calibration is not None:
-            shared = correction.curve_uncertainty(raw[:count])
-        corrected = Readings(t, y, shared, u_zero=correction.zero_uncertainty)
+        corrected = _corrected_readings(series, raw, stamps)
         grows = (series.pk, origin_us, scale, correction) if series.stream.run.is_growing else None
-        size = t.nbytes + y.nbytes * (1 if shared is None else 2)
+        size = corrected.t.nbytes + corrected.y.nbytes * (1 if corrected.shared is None else 2)
         _corrected.put(key, corrected, size, state_of=grows)
     return corrected
+
+
+def _corrected_readings(
+    series: Series, raw: NDArray[np.float64], stamps: NDArray[np.int64]
+) -> Readings:
+    """Apply what is set for a series to what is stored of it."""
+    origin_us = series.stream.origin_us
+    if origin_us is None:
+        return NOTHING
+    count = min(raw.size, stamps.size)  # a chunk may have been written between the two
+    correction = series.correction
+    t = seconds(stamps[:count], origin_us, series.stream.scale)
+    shared = None
+    if correction.calibration is not None:
+        shared = correction.curve_uncertainty(raw[:count])
+    y = correction.apply(raw[:count])
+    return Readings(t, y, shared, u_zero=correction.zero_uncertainty)
 
 
 def seconds(stamps: NDArray[np.int64], origin_us: int, scale: float = 1.0) -> NDArray[np.float64]:

@@ -8,7 +8,7 @@ from galena.core import symbols
 from galena.core.errors import SeriesError
 from galena.core.second_look import Remark, recordings, remarks, zeros
 from galena.core.second_look.recordings import Channel, Stream
-from galena.experiments.data.readings import Readings, of_series, raw_of
+from galena.experiments.data.readings import Readings, with_raw
 from galena.experiments.models import Run, Series
 
 
@@ -29,15 +29,16 @@ def of_timed(run: Run, *, has_end: bool) -> Iterator[Remark]:
     has_end: whether it was to end by itself.
     """
     measured = series_of(run)
-    raw = raw_of(measured)
-    for series, readings in zip(measured, of_series(measured), strict=True):
+    stored = with_raw(measured)
+    for series, (readings, raw) in zip(measured, stored, strict=True):
         if not len(readings):
             continue
         name = symbols.plain(series.quantity.symbol)
-        for remark in remarks("channel", _seen(run, series, readings, raw[series.pk], has_end)):
+        for remark in remarks("channel", _seen(run, series, readings, raw, has_end)):
             yield Remark(f"{name}: {remark.observation}", remark.advice)
     for stream in run.streams.all():
-        sizes = [raw[series.pk].size for series in measured if series.stream_id == stream.pk]
+        of_it = zip(measured, stored, strict=True)
+        sizes = [raw.size for series, (_, raw) in of_it if series.stream_id == stream.pk]
         yield from remarks("stream", Stream(max(sizes, default=0), stream.lost, stream.garbled))
     yield from never_zeroed(measured)
 

@@ -8,7 +8,7 @@ from galena.core import numbers
 from galena.core.errors import SeriesError
 from galena.experiments import columns
 from galena.experiments.access import run_for
-from galena.experiments.data.readings import of_series
+from galena.experiments.data.readings import of_series, rest_of
 from galena.experiments.data.rows import Block
 from galena.experiments.models import Quantity, Run, Series
 from galena.shell import requested
@@ -35,8 +35,10 @@ def missed_of(request, run: Run) -> HttpResponse:
     if place >= len(streams):
         return HttpResponse("This run has no such stream.", status=404)
     measured = Series.objects.filter(stream=streams[place]).exclude(quantity=None)
-    readings = of_series(list(measured.select_related("quantity", "stream__run")))
-    part = slice(first, min(map(len, readings)), every)
+    wanted = list(measured.select_related("quantity", "stream__run"))
+    goes_on = run.is_growing
+    readings = rest_of(wanted, first) if goes_on else of_series(wanted)
+    part = slice(0 if goes_on else first, min(map(len, readings)), every)
     table = np.stack([readings[0].t[part], *(series.y[part] for series in readings)])
     response = HttpResponse(table.astype("<f8").tobytes(), content_type="application/octet-stream")
     response["X-First-Index"], response["X-Rows"] = str(first), str(len(table))
