@@ -22,7 +22,9 @@ document.addEventListener("htmx:beforeRequest", (event) => {
 
 const inUse = () =>
   (changed && performance.now() - changed < REST) ||
-  document.querySelector("#class-now details.menu[open], #ask-place .ask-all") ||
+  document.querySelector(
+    "#class-now details.menu[open], #ask-place .ask-all, #class-now .htmx-request",
+  ) ||
   document.activeElement?.closest("#class-now input, #class-now select, #class-now textarea");
 
 function soon() {
