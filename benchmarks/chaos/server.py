@@ -66,10 +66,13 @@ class Server:
     def __enter__(self) -> "Server":
         return self
 
-    def __exit__(self, *_: object) -> None:
-        if self.process.poll() is None:
+    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
+        ended = self.process.poll()
+        if ended is None:
             self.process.terminate()
-        self.end()
+        said = self.end()
+        if error is not None and ended is not None:
+            error.add_note(f"The server had ended by itself ({ended}): {said[-2000:]}")
 
     def kill(self) -> None:
         """End it as a power cut or the system does: at once and without a word."""

@@ -9,9 +9,17 @@ import contextlib
 import ctypes
 import gc
 import sys
+import threading
+from collections.abc import Callable
 
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
 M_ARENA_MAX = -8  # malloc.h
 HEAPS = 2
+COMPUTE_AT_ONCE = 4  # a page, a second look, and the clocks of two instruments
+_SIDE, _TIMES = 200, 5  # of the matrices that are multiplied, and how often
 
 
 def share_heaps() -> None:
@@ -27,6 +35,28 @@ def load_undisturbed() -> None:
     """Have the collector of cycles wait until all is loaded: while modules only come, it would look
     them through again and again for nothing, for a tenth of the start."""
     gc.disable()
+
+
+def take_room_to_compute(multiply: Callable[[Floats, Floats], object]) -> None:
+    """Have a library of linear algebra take its room to work in while there is some. It takes it
+    for each computation that goes on beside others when that first happens, and where it gets none
+    it ends the whole process, in the midst of a run.
+
+    multiply: its product of two matrices. NumPy and SciPy each bring a library of their own.
+    """
+    square = np.ones((_SIDE, _SIDE))
+    at_once = threading.Barrier(COMPUTE_AT_ONCE)
+
+    def compute() -> None:
+        for _ in range(_TIMES):
+            at_once.wait()
+            multiply(square, square)
+
+    threads = [threading.Thread(target=compute) for _ in range(COMPUTE_AT_ONCE)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
 
 
 def keep_what_is_loaded() -> None:

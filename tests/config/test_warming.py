@@ -20,3 +20,40 @@ def test_the_start_loads_what_it_needs_and_the_rest_comes_later(tmp_path, monkey
     words = [sys.executable, "-c", AT_THE_START]
     ended = subprocess.run(words, capture_output=True, text=True, timeout=120, check=True)
     assert ended.stdout.split("\n")[0] == "True [] []"
+
+
+SHORT_OF_MEMORY = """
+import re, resource, threading
+from pathlib import Path
+import numpy as np
+from scipy.linalg import blas
+from galena.config import memory
+products = [np.matmul, lambda first, second: blas.dgemm(1.0, first, second)]
+for multiply in products:
+    memory.take_room_to_compute(multiply)
+square = np.ones((200, 200))
+ready = threading.Barrier(memory.COMPUTE_AT_ONCE + 1)
+def compute():
+    ready.wait()
+    ready.wait()
+    for multiply in products:
+        for _ in range(20):
+            multiply(square, square)
+threads = [threading.Thread(target=compute, daemon=True) for _ in range(memory.COMPUTE_AT_ONCE)]
+for thread in threads:
+    thread.start()
+ready.wait()
+used = re.search(r"VmSize:\\s+(\\d+)", Path("/proc/self/status").read_text())[1]
+limit = int(used) * 1024 + 8_000_000
+resource.setrlimit(resource.RLIMIT_AS, (limit, resource.RLIM_INFINITY))
+ready.wait()
+for thread in threads:
+    thread.join()
+print("all computed")
+"""
+
+
+def test_where_memory_runs_out_computing_beside_each_other_ends_nothing():
+    words = [sys.executable, "-c", SHORT_OF_MEMORY]
+    ended = subprocess.run(words, capture_output=True, text=True, timeout=120, check=False)
+    assert ended.stdout == "all computed\n", ended.stderr[-1000:]
