@@ -131,7 +131,7 @@ def test_a_lesson_from_coming_in_to_the_report_that_comes_back(page, room, devic
     expect(of_group(page, "Tern")).to_contain_text("now at the Desk")
 
     # everyone's answers meet: of one recording, so that their mean is no surer than one
-    form = Late(page, "**/ask-form")  # what happens in the lesson meanwhile does not take it away
+    form = Late(page, "**/ask")  # what happens in the lesson meanwhile does not take it away
     page.get_by_role("button", name="Ask all groups").click()
     page.evaluate("() => document.dispatchEvent(new Event('visibilitychange'))")
     form.let_go()
