@@ -64,6 +64,11 @@ def test_what_is_typed_wins_over_limits_that_are_still_on_their_way(desk):
 
 
 def test_what_is_undone_is_what_was_done_last(desk):
+    open_axis(desk, ".along")  # the first act of all, at once
+    desk.get_by_role("button", name="From zero").last.click()
+    until_shown(desk, "s.x[0] === 0")
+    desk.keyboard.press("Control+z")
+    until_shown(desk, "s.x[0] < 0")
     desk.mouse.click(*pixel(desk, 10, 40))
     expect(ledger(desk).get_by_role("region", name="Marker 1")).to_be_visible()
     marks = Slow(desk, "**/spans")

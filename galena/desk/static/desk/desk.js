@@ -2,7 +2,7 @@
 // Owns which sheet is active: its ledger is shown, and keys go to it.
 import { listen } from "../shell/js/live.js";
 import { WINDOW } from "../shell/js/frame.js";
-import { takeTurns } from "../shell/js/in_turn.js";
+import { answered, takeTurns } from "../shell/js/in_turn.js";
 import { Hand } from "./hand.js";
 import "./axis_form.js";
 import "./copying.js";
@@ -175,18 +175,21 @@ document.addEventListener("keydown", (event) => {
       : event.code === "KeyY"
         ? "redo"
         : "";
-  const button = act && document.querySelector(`[data-act="${act}"]:not(:disabled)`);
-  if (!button) return;
+  if (!act) return;
   event.preventDefault();
-  button.click();
+  keepViews();
+  answered().then(() => document.querySelector(`[data-act="${act}"]:not(:disabled)`)?.click());
 });
 
 // What a hand has moved just now is kept before it is undone.
+function keepViews() {
+  for (const { view } of all()) if (view.waiting) view.keep();
+}
 document.addEventListener(
   "htmx:confirm",
   ({ detail: { elt } }) => {
     if (!elt.matches("[data-act=undo], [data-act=redo]")) return;
-    for (const { view } of all()) if (view.waiting) view.keep();
+    keepViews();
   },
   true,
 );

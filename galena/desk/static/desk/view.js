@@ -165,7 +165,9 @@ export class View {
     }
     this.touched.clear();
     const view = JSON.stringify(moved);
-    const answer = await inTurn(() => post(this.url, { view })).catch(() => null);
-    if (answer?.ok) htmx.swap("#acts", await answer.text(), { swapStyle: "outerHTML" });
+    await inTurn(async () => {
+      const answer = await post(this.url, { view }).catch(() => null);
+      if (answer?.ok) htmx.swap("#acts", await answer.text(), { swapStyle: "outerHTML" });
+    });
   }
 }
