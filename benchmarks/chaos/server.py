@@ -70,9 +70,9 @@ class Server:
         ended = self.process.poll()
         if ended is None:
             self.process.terminate()
-        said = self.end()
+        errors = self.end()
         if error is not None and ended is not None:
-            error.add_note(f"The server had ended by itself ({ended}): {said[-2000:]}")
+            error.add_note(f"The server had ended by itself ({ended}): {errors[-2000:]}")
 
     def kill(self) -> None:
         """End it as a power cut or the system does: at once and without a word."""

@@ -22,12 +22,12 @@ def with_axe(page):
 
 def violations(page):
     with_axe(page)
-    found = page.evaluate(
+    seen = page.evaluate(
         "tags => axe.run(document, {runOnly: tags, resultTypes: ['violations']})", STANDARD
     )
     return [
         f"{one['id']}: {node['html'][:120]} {node['failureSummary'][:200]}"
-        for one in found["violations"]
+        for one in seen["violations"]
         for node in one["nodes"]
     ]
 

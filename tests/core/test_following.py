@@ -151,8 +151,8 @@ def test_a_step_takes_its_correlation_from_what_was_read_before_at_its_level():
 )  # fmt: skip
 def test_correlations_fulfil_the_equations_of_the_model(first, others, count):
     coefficients = np.empty(0)
-    for one in (first, *others):  # of any errors that die away, by Levinson's step
-        coefficients = np.append(coefficients - one * coefficients[::-1], one)
+    for reflection in (first, *others):  # of any errors that die away, by Levinson's step
+        coefficients = np.append(coefficients - reflection * coefficients[::-1], reflection)
     seen = autoregression.Autoregression(coefficients, 1.0).correlations(count)
     assert seen.shape == (count,)
     assert seen[0] == 1.0
