@@ -23,6 +23,7 @@ create(Person.objects.create_user("ada", first_name="Ada"), "Bench")
 
 
 ROOT = Path(__file__).parents[1]
+LOADED_LAST = "signal/_peak_finding_utils"
 GALENA = [sys.executable, "-m", "galena"]
 
 
@@ -53,6 +54,11 @@ def served_from(folder: str, stand_ins: list[str]) -> Iterator[tuple[str, int]]:
     finally:
         process.terminate()
         process.wait()
+
+
+def all_is_loaded(pid: int) -> bool:
+    """Tell whether a server has loaded what it loads a while after its start."""
+    return LOADED_LAST in Path(f"/proc/{pid}/maps").read_text()
 
 
 def empty_world() -> Path:

@@ -1,7 +1,7 @@
 """How soon a group's page shows what the teacher does at a Desk that is shown to all.
 
 Two windows of one Chromium: the teacher zooms, points, marks spans off and changes sheets; noted is when
-the hand did it, and when the other window first shows the same.
+the hand did it, and when the other window first shows the same; once the server has loaded all.
 
 Run: python -m benchmarks.shown_desk [gestures of each kind]
 """
@@ -14,7 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 from benchmarks import sizes
 from benchmarks.lesson import TASK, come_in, over, record
 from benchmarks.live_path import VIEWPORT
-from benchmarks.serving import four_channels, served, signed_in
+from benchmarks.serving import all_is_loaded, four_channels, served, signed_in
 from tests.browser.at_desk import drag, pixel, until_shown
 from tests.browser.conftest import CHROMIUM, FLAGS
 
@@ -74,7 +74,7 @@ def delay(teacher: Page, group: Page, kind: str, number: int) -> float:
 
 def measure(times: int) -> None:
     """Show a Desk to a group, and say how soon it follows."""
-    with four_channels() as stand_in, served([stand_in]) as (address, _, _folder):
+    with four_channels() as stand_in, served([stand_in]) as (address, pid, _folder):
         ada = signed_in(address)
         ada.headers["HX-Request"] = "true"
         lasted = sizes.of(8, 4)
@@ -100,6 +100,8 @@ def measure(times: int) -> None:
                 until_shown(window, "s.runs >= 1")
                 window.evaluate(NOTE)
                 windows.append(window)
+            while not (sizes.SMALL or all_is_loaded(pid)):
+                windows[0].wait_for_timeout(100)
             for kind in ("span", "limits", "cursor", "sheet"):
                 windows[0].locator("[data-act=all]").click()
                 until_shown(windows[0], f"s.x[0] < 0.2 && s.x[1] > {0.7 * lasted}")

@@ -19,12 +19,11 @@ from benchmarks.chaos.outcome import Outcome
 from benchmarks.chaos.server import Server, channels_of, start_steady, status, until, world
 from benchmarks.chaos.stored import StoredStream, integrity, streams_in
 from benchmarks.long_class import memory
-from benchmarks.serving import empty_world
+from benchmarks.serving import all_is_loaded, empty_world
 
 DISK = 260_000_000  # bytes of the small disk; runs end where 50 MB are left
 HANDLES, SHIFT = 8, 3 * 3600.0  # file handles left to the server; s that the clock leaps
 LEFT_MB = 2  # MB of memory that the server may still take
-LOADED_LAST = "signal/_peak_finding_utils"  # of what the server loads a while after its start
 PAGES = ("bench", "record", "desk", "quantities", "report")
 
 
@@ -192,9 +191,7 @@ def _little_memory(outcome: Outcome) -> None:
     board = Board(1)
     with world() as folder, Server(folder, [board.address]) as server:
         client = _start(server, board)
-        until(
-            lambda: LOADED_LAST in Path(f"/proc/{server.pid}/maps").read_text(), "all to be loaded"
-        )
+        until(lambda: all_is_loaded(server.pid), "all to be loaded")
         used = int(re.search(r"VmSize:\s+(\d+)", Path(f"/proc/{server.pid}/status").read_text())[1])
         limit = used * 1024 + LEFT_MB * 1_000_000
         free = resource.prlimit(server.pid, resource.RLIMIT_AS)

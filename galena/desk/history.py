@@ -35,6 +35,7 @@ from galena.shell.middleware import asking_window
 
 KEPT = 200  # acts of a person in an experiment
 JOINS_FOR = timedelta(seconds=20)  # a wheel that is turned on is one act
+LEDGER = {"span", "marker", "finding"}  # the kinds of rows that a ledger shows
 COUNTERS = {"spans_made", "markers_made"}  # letters once given are not given again
 
 # Each kind of row, in the order in which they can be made, and the way to its experiment.
@@ -101,13 +102,24 @@ def changing(experiment: Experiment, person, label: str, about: str = "") -> Ite
         old = own.order_by("-pk").values_list("pk", flat=True)[KEPT : KEPT + 50]
         Change.objects.filter(pk__in=list(old)).delete()
         touch(experiment)
-        _announce(experiment)
+        _announce(experiment, parts)
 
 
-def _announce(experiment: Experiment) -> None:
-    """Tell the other windows of an experiment that its Desk has changed."""
-    message = {"window": asking_window.get()}
+def _announce(experiment: Experiment, parts: list[dict]) -> None:
+    """Tell the other windows of an experiment that its Desk has changed.
+
+    Where it was nothing but the ledger of a sheet, they are told whose: then that will do.
+    """
+    message = {"window": asking_window.get(), "ledger": _only_ledger(parts)}
     transaction.on_commit(lambda: BENCH.hub.tell(f"desk:{experiment.pk}", "desk", message))
+
+
+def _only_ledger(parts: list[dict]) -> int | None:
+    """Give the sheet whose ledger alone is changed by an act; None where more is."""
+    if any(part["kind"] not in LEDGER for part in parts):
+        return None
+    sheets = {row["sheet_id"] for part in parts for row in (part["before"], part["after"]) if row}
+    return sheets.pop() if len(sheets) == 1 else None
 
 
 def undo(experiment: Experiment, person) -> str:
@@ -119,7 +131,7 @@ def undo(experiment: Experiment, person) -> str:
         _apply(experiment, change, "after", "before")
         Change.objects.filter(pk=change.pk).update(undone=True)
         touch(experiment)
-        _announce(experiment)
+        _announce(experiment, change.parts)
     return change.label
 
 
@@ -132,7 +144,7 @@ def redo(experiment: Experiment, person) -> str:
         _apply(experiment, change, "before", "after")
         Change.objects.filter(pk=change.pk).update(undone=False)
         touch(experiment)
-        _announce(experiment)
+        _announce(experiment, change.parts)
     return change.label
 
 

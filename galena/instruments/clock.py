@@ -7,14 +7,17 @@ closer that is known. Of many trips the shortest tell best.
 from __future__ import annotations
 
 import math
+import time
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from galena.instruments.errors import RequestRefused
+from galena.instruments.errors import NoClock
 
 KEPT = 400
+SHORT_US = 250.0  # a trip that needs no further one
 FASTEST_DRIFT = 1e-3  # no clock runs so far off
 USUAL_DRIFT = 5e-5  # as far off as a quartz of a board may well be
 SET_ANEW_US = 20_000.0  # by more than this, beyond what a trip leaves open, it was set anew
@@ -39,7 +42,7 @@ class RoundTrip:
     @classmethod
     def of_answer(cls, answer: str, before_us: float, after_us: float) -> RoundTrip:
         """Read the answer to `CLOCK?`: the device's clock, and its pace and uncertainty where it
-        states them. Raises RequestRefused where it is none."""
+        states them. Raises NoClock where it is none."""
         try:
             trip = cls(before_us, after_us, *map(float, answer.split(",")[:3]))
         except ValueError:
@@ -47,7 +50,7 @@ class RoundTrip:
         if trip is None or not (
             abs(trip.device_us) < _EXACT and 0 < trip.pace < 1e6 and 0 <= trip.u_us < 1e9
         ):
-            raise RequestRefused(f"it answered “{answer[:40]}” when asked its clock")
+            raise NoClock(f"it answered “{answer[:40]}” when asked its clock")
         return trip
 
     @property
@@ -104,6 +107,19 @@ class DeviceClock:
             if trip.pace != last.pace or abs(trip.device_us - expected) > room * trip.pace:
                 self._trips.clear()
         self._trips.append(trip)
+
+    def compare(self, ask: Callable[[], str], least: int, most: int) -> None:
+        """Take trips, as many as are needed for a short one: that tells the clock best.
+
+        ask: asks `CLOCK?` and gives the answer. Raises what it raises, and NoClock.
+        """
+        for number in range(most):
+            if number >= least and self.best_delay_us <= SHORT_US:
+                break
+            before = time.monotonic_ns()
+            answer = ask()
+            after = time.monotonic_ns()
+            self.add(RoundTrip.of_answer(answer, before / 1000, after / 1000))
 
     @property
     def best_delay_us(self) -> float:

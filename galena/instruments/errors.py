@@ -5,6 +5,7 @@ InstrumentError (a GalenaError)
 ├── LinkLost           the device or its cable went away
 ├── NoAnswer           the device did not answer in time
 └── RequestRefused     the device answered that it cannot do it
+    └── NoClock        it answered something else when asked its clock
 """
 
 from galena.core.errors import GalenaError
@@ -28,3 +29,7 @@ class NoAnswer(InstrumentError, TimeoutError):  # noqa: N818
 
 class RequestRefused(InstrumentError, ValueError):  # noqa: N818
     """The device answered that it cannot do what was asked."""
+
+
+class NoClock(RequestRefused):
+    """The device answered something else when it was asked its clock."""

@@ -14,9 +14,15 @@ from functools import partial
 from galena.core.plans import rate_in_words
 from galena.instruments import address as addresses
 from galena.instruments.address import BAUD, Address, Transport
-from galena.instruments.clock import DeviceClock, RoundTrip
+from galena.instruments.clock import DeviceClock
 from galena.instruments.dialogue import Dialogue
-from galena.instruments.errors import InstrumentError, LinkLost, NoAnswer, RequestRefused
+from galena.instruments.errors import (
+    InstrumentError,
+    LinkLost,
+    NoAnswer,
+    NoClock,
+    RequestRefused,
+)
 from galena.instruments.line_quality import LineQuality
 from galena.instruments.link_state import Health, LinkState, StreamStart
 from galena.instruments.protocols.line_v1 import (
@@ -32,10 +38,8 @@ from galena.instruments.protocols.plain_board import PlainBoard
 READ_EVERY, ANSWER_WITHIN, TRY_AGAIN_AFTER = 0.02, 2.0, 1.0  # seconds
 WATCH_RATE = 20.0
 _ROUNDS_AT_START = (5, 40)  # at least and at most: until one was short
-_ROUNDS_LATER = 3
-_SHORT_US = 250.0
-_CLOCK_EVERY = 3.0
-_LEAST_RATE = 1e-4
+_ROUNDS_LATER = (3, 3)
+_CLOCK_EVERY, _LEAST_RATE = 3.0, 1e-4  # s; readings a second
 
 UNANSWERING = "its readings come, but it does not answer"
 STRANGE = "Is this an instrument for Galena?"
@@ -272,25 +276,19 @@ class Link:
         """Compare the clocks again. A run does without where no answer comes or an odd one: to
         connect anew would cost it readings."""
         try:
-            self._compare_clocks(_ROUNDS_LATER, _ROUNDS_LATER)
+            self._compare_clocks(*_ROUNDS_LATER)
         except (NoAnswer, RequestRefused):
             if self._sink is None:
                 raise
             self._clock_asked = time.monotonic()
 
     def _compare_clocks(self, least: int, most: int) -> None:
-        """Ask the device's clock several times; a short round trip tells it best."""
-        for number in range(most):
-            if number >= least and self.clock.best_delay_us <= _SHORT_US:
-                break
-            before = time.monotonic_ns()
-            answer = self._ask("CLOCK?")
-            after = time.monotonic_ns()
-            try:
-                self.clock.add(RoundTrip.of_answer(answer, before / 1000, after / 1000))
-            except RequestRefused:
-                self._talk.in_doubt = True
-                raise
+        """Ask the device's clock several times, until a trip was short."""
+        try:
+            self.clock.compare(lambda: self._ask("CLOCK?"), least, most)
+        except NoClock:
+            self._talk.in_doubt = True
+            raise
         self._clock_asked = time.monotonic()
 
     def _carry_out(self, order: _Order) -> None:

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from django.urls import reverse
 
+from galena.bench.live.bench import BENCH
 from galena.classroom.models import Person
 from galena.core.axes import Axis
 from galena.desk import history
@@ -276,6 +277,28 @@ def test_everything_is_undone_and_done_again(as_ada, ada, both):
         assert _state(both) == state
     as_ada.post(address("add-marker", both.pk), {"x": "1"})
     assert "nothing of yours to do again" in as_ada.post(redo).text
+
+
+def test_other_windows_are_told_whether_more_than_a_ledger_has_changed(
+    as_ada, both, monkeypatch, django_capture_on_commit_callbacks
+):
+    told = []
+    monkeypatch.setattr(BENCH.hub, "tell", lambda topic, event, message: told.append(message))
+    sheet = first(both)
+    beside = sheet_flows.add_sheet(both, None, [quantity(both, "p")])
+    span = flows.add_span(sheet, 2, 8)
+    acts = [
+        ("add-marker", [both.pk, beside.pk], {"x": "5"}, beside.pk),
+        ("change-span", [both.pk, span.pk], {"lo": "1", "hi": "7"}, sheet.pk),
+        ("ask", [both.pk, span.pk], {"kind": "line"}, sheet.pk),
+        ("undo", [both.pk], {}, sheet.pk),
+        ("x-axis", [both.pk, sheet.pk], {"lo": "1", "hi": "9"}, None),
+        ("undo", [both.pk], {}, None),
+    ]
+    with django_capture_on_commit_callbacks(execute=True):
+        for name, keys, fields, _ in acts:
+            as_ada.post(reverse(name, args=keys), fields)
+    assert [message["ledger"] for message in told] == [act[-1] for act in acts]
 
 
 def _state(experiment):

@@ -23,6 +23,7 @@ from galena.bench.live import strips
 from galena.bench.live.feed import Feed
 from galena.bench.live.hub import Hub
 from galena.bench.live.in_use import Uses, refuse
+from galena.bench.live.known_ports import KnownPorts
 from galena.bench.live.loans import Loans
 from galena.bench.live.publishing import Publisher
 from galena.bench.models import Channel, KnownPlace
@@ -59,10 +60,10 @@ class Bench:
         self.list_ports: discovery.Lister = discovery.list_serial_ports
         self.list_meters: Callable[[], Iterable[str]] = list_meters
         self.typed: list[Address] = []  # addresses in the network
-        self._speeds: dict[str, int] = {}  # of ports that are known, by their keys
+        self.known = KnownPorts(lambda: self.list_ports())
         self._recogniser = Recogniser(
             board_flows.facts_of,
-            self.key_of,
+            self.known.key_of,
             own_commands=Path(settings.DATA_DIR) / "scpi_commands.txt",
         )
         self.setups: dict[int, dict[int, Shown]] = {}
@@ -80,7 +81,7 @@ class Bench:
         self.hub = Hub()
         known = list(known)
         self.typed = [addresses.parse(one.address) for one in known if one.speed is None]
-        self._speeds = {one.key.partition(":")[2]: one.speed for one in known if one.speed}
+        self.known.begin(known)
         self.room.find(stand_ins)
         self._stand_ins = list(stand_ins)
         self.setups.clear()
@@ -90,8 +91,8 @@ class Bench:
         for where in self._stand_ins:
             self.connect(discovery.stand_in(where).address)
         for place in self.places:
-            if place.address in self.typed or self.key_of(place.address) in self._speeds:
-                self.connect(self._at_known_speed(place.address))
+            if place.address in self.typed or place.address in self.known:
+                self.connect(self.known.at_its_speed(place.address))
         self._task = asyncio.get_running_loop().create_task(self.publisher.publish_forever())
 
     async def stop(self) -> None:
@@ -115,23 +116,6 @@ class Bench:
     def _list_places(self) -> None:
         self.places = discovery.find(self._stand_ins, self.list_ports, self.typed, self.list_meters)
 
-    def key_of(self, address: Address) -> str:
-        """Name a place as it is known again, whatever its port is called then."""
-        return discovery.key_of(address, self.list_ports)
-
-    def _at_known_speed(self, address: Address) -> Address:
-        speed = self._speeds.get(self.key_of(address))
-        if speed is None or address.kind != "serial":
-            return address
-        return Address(address.kind, address.place, speed)
-
-    def know(self, address: Address) -> str:
-        """Remember a port that a person has connected; gives the key that it is known by."""
-        key = self.key_of(address)
-        if address.kind == "serial":
-            self._speeds[key] = address.number
-        return key
-
     def add_typed(self, address: Address) -> None:
         """Put an address that was typed on the list of places."""
         if address not in self.typed:
@@ -150,15 +134,13 @@ class Bench:
         self.look_again()
         for place in self.places:
             if not place.simulated and place.address not in before:
-                self.connect(self._at_known_speed(place.address))
+                self.connect(self.known.at_its_speed(place.address))
 
     def _forget_gone(self) -> None:
         here = {place.address.where for place in self.places}
         for feed in list(self.feeds.values()):
-            if feed.link.address.where not in here and feed.link.state.health in (
-                "gone",
-                "strange",
-            ):
+            lost = feed.link.state.health in ("gone", "strange")
+            if lost and feed.link.address.where not in here:
                 self.retire(feed)
 
     def connect(

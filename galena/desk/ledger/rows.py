@@ -1,5 +1,6 @@
 """The rows of a ledger: findings with their answers, and the symbols of their numbers."""
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -127,7 +128,8 @@ def _answered(findings: list[Finding]) -> list[Row]:
     _load_what_is_on_graphs(findings)
     answers = Answers(findings)
     names = [str(one) for one in findings]
-    return [Row(one, answers.of(one), names.count(name) == 1)
+    times = Counter(names)
+    return [Row(one, answers.of(one), times[name] == 1)
             for one, name in zip(findings, names, strict=True)]  # fmt: skip
 
 
@@ -154,9 +156,9 @@ def symbols(rows_of_it: list[Row]) -> dict[str, tuple[Row, Estimate]]:
         for row in rows_of_it
         for estimate in row.answer.estimates
     ]
-    all_names = [name for *_, name in named]
+    times = Counter(name for *_, name in named)
     for row, estimate, name in named:
-        own = name if all_names.count(name) == 1 else f"{name}n{row.finding.pk}"
+        own = name if times[name] == 1 else f"{name}n{row.finding.pk}"
         by_symbol[own] = (row, estimate)
     return by_symbol
 

@@ -7,7 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import numpy as np
+
 from galena.core import fits, numbers
+from galena.core.noise import quiet_scatter
 from galena.core.runs_test import RunsTest
 from galena.core.units import Unit, typeset
 from galena.experiments.data.readings import Readings
@@ -118,6 +121,18 @@ class Subject:
             return Estimate(key, name, value, own, unit, {}, decimals)
         total = math.hypot(own if math.isfinite(own) else 0.0, shared)
         return Estimate(key, name, value, total, unit, {self.calibration: shared}, decimals)
+
+    def own_uncertainties(
+        self, readings: Readings | None = None
+    ) -> tuple[np.ndarray | float, float]:
+        """Give the own uncertainties of all readings, or of those; where none are known, the
+        scatter of those inside, which is told."""
+        of_it = self.whole if readings is None else readings
+        if of_it.u is not None and np.any(np.nan_to_num(of_it.u) > 0):
+            return np.nan_to_num(of_it.u), 0.0
+        scatter = quiet_scatter(self.inside.y)
+        scatter = 0.0 if math.isnan(scatter) else scatter
+        return scatter, scatter
 
 
 def following(count: int, counts_as: float) -> str:

@@ -1,18 +1,15 @@
-"""What can be asked of a span, but for fits: means, extremes, areas, crossings."""
+"""What can be asked of a span, but for fits: means, extremes, differences, areas."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from galena.core import numbers
 from galena.core.areas import Baseline, area_between
-from galena.core.crossings import Place, crossings, extreme, half_way
 from galena.core.dimensions import factor, is_celsius, of, of_difference, simplest
-from galena.core.errors import GalenaError, TooFewReadings
-from galena.core.noise import quiet_scatter
+from galena.core.errors import TooFewReadings
 from galena.core.statistics import (
     describe,
     effective_count,
@@ -20,7 +17,6 @@ from galena.core.statistics import (
     uncertainty_of_sd,
 )
 from galena.core.units import Unit, parse, related, typeset
-from galena.desk.errors import DeskError
 from galena.desk.findings.questions.answer import (
     PERCENT,
     Answer,
@@ -28,12 +24,11 @@ from galena.desk.findings.questions.answer import (
     Subject,
     following,
 )
+from galena.desk.findings.questions.crossings_and_peaks import CROSSINGS_AND_PEAKS
 from galena.desk.findings.questions.influences import of_area, of_mean
-from galena.desk.findings.questions.inputs import Input, number, number_or_word, ticked
+from galena.desk.findings.questions.inputs import Input, number_or_word, ticked
 from galena.desk.findings.questions.question import Question
 from galena.experiments.data.readings import Readings
-
-MOST_LISTED = 12
 
 
 def _mean(subject: Subject) -> Answer:
@@ -125,7 +120,7 @@ def _change(subject: Subject) -> Answer:
     if good.size < 2:
         raise TooFewReadings("A change", 2, int(good.size))
     ends = good[[int(np.argmin(inside.t[good])), int(np.argmax(inside.t[good]))]]
-    u, scatter = _uncertainties(subject, inside)
+    u, scatter = subject.own_uncertainties(inside)
     u_y = np.broadcast_to(np.asarray(u), inside.y.shape)[ends]
     shared = 0.0 if inside.shared is None else float(np.diff(inside.shared[ends])[0])
     dx, dy = float(np.diff(inside.t[ends])[0]), float(np.diff(inside.y[ends])[0])
@@ -178,7 +173,7 @@ def _area(subject: Subject) -> Answer:
     baseline = subject.details["baseline"]
     edges = bool(subject.details["readings_only"])
     readings, scatter_said = subject.whole, ""
-    u, scatter = _uncertainties(subject)
+    u, scatter = subject.own_uncertainties()
     base: Baseline = "ends" if baseline == "ends" else float(baseline)
     shared = 0.0 if readings.shared is None else np.nan_to_num(readings.shared)
     under = area_between(readings.t, readings.y, lo, hi, u, shared, baseline=base,
@@ -202,74 +197,6 @@ def _area(subject: Subject) -> Answer:
                   at=_middle(subject, None))  # fmt: skip
 
 
-def _crossing(subject: Subject) -> Answer:
-    level = float(subject.details["level"])
-    u, _ = _uncertainties(subject, subject.inside)
-    places = crossings(subject.inside.t, subject.inside.y, level, u)
-    level_text = f"{subject.y_symbol} = {level:g} {typeset(subject.y_unit)}".strip()
-    if not places:
-        raise DeskError(
-            f"It does not cross {level_text} in this span. Move the span, or the level."
-        )
-    shared = _carried(
-        subject, lambda y: [one.x for one in crossings(subject.inside.t, y, level, u)],
-        [one.x for one in places],
-    )  # fmt: skip
-    estimates = tuple(
-        subject.estimate("x" if n == 0 else f"x_{n + 1}",
-                       f"{subject.x_symbol} {'rising' if one.rising else 'falling'}",
-                       one.x, one.u_x, subject.x_unit, shared[n], subject.x_decimals + 1)
-        for n, one in enumerate(places[:MOST_LISTED])
-    )  # fmt: skip
-    more = f"; the first {MOST_LISTED} are listed" if len(places) > MOST_LISTED else ""
-    times = "once" if len(places) == 1 else f"{len(places)} times"
-    flat = sum(one.equal for one in places if one.equal > 1)
-    on_it = f"; {flat} readings lie on it, ± covers their stretch" if flat else ""
-    remark = f"crosses {level_text} {times}, straight between readings{on_it}{more}"
-    return Answer(estimates, remark, at=(places[0].x, level))
-
-
-def _peak(highest: bool):
-    def answer(subject: Subject) -> Answer:
-        u, _ = _uncertainties(subject, subject.inside)
-        place = extreme(subject.inside.t, subject.inside.y, u, highest=highest)
-        shared = _carried(
-            subject, lambda y: _xy(extreme(subject.inside.t, y, u, highest=highest)), _xy(place)
-        )
-        how = f"curve through {place.fitted} readings"
-        if place.fitted == 3:
-            how = "parabola through three readings" if place.between else "it is a single reading"
-        if place.equal > 1:
-            end = "top" if highest else "bottom"
-            how = f"flat {end}: the middle of {place.equal} equal readings; ± reaches to its ends"
-        return Answer(_of_place(subject, place, shared), how, at=(place.x, place.y))
-
-    return answer
-
-
-def _half(subject: Subject) -> Answer:
-    u, _ = _uncertainties(subject, subject.inside)
-    place, before, after = half_way(subject.inside.t, subject.inside.y, u)
-    shared = _carried(subject, lambda y: _xy(half_way(subject.inside.t, y, u)[0]), _xy(place))
-    unit, d = typeset(subject.y_unit), subject.y_decimals
-    remark = f"from {numbers.fixed(before, d)} to {numbers.fixed(after, d)} {unit}".strip()
-    return Answer(_of_place(subject, place, shared), remark, at=(place.x, place.y))
-
-
-def _xy(place: Place) -> tuple[float, float]:
-    return place.x, place.y
-
-
-def _of_place(subject: Subject, place: Place, shared: Sequence[float]) -> tuple[Estimate, ...]:
-    x_unit, y_unit = subject.x_unit, subject.y_unit
-    of_x = subject.x_decimals + (1 if place.between else 0)
-    return (
-        subject.estimate("x", subject.x_symbol, place.x, place.u_x, x_unit, shared[0], of_x),
-        subject.estimate("y", subject.y_symbol, place.y, place.u_y, y_unit, shared[1],
-                       subject.y_decimals),
-    )  # fmt: skip
-
-
 def counted(count: int) -> str:
     """Say how many readings there are."""
     return "one reading" if count == 1 else f"{numbers.grouped(count)} readings"
@@ -286,37 +213,8 @@ def named_product(x: Unit, y: Unit) -> tuple[Unit, float]:
     return named, size / factor(named)
 
 
-def _uncertainties(
-    subject: Subject, readings: Readings | None = None
-) -> tuple[np.ndarray | float, float]:
-    """Give the readings' own uncertainties; where none are known, their scatter, which is told."""
-    of_it = subject.whole if readings is None else readings
-    if of_it.u is not None and np.any(np.nan_to_num(of_it.u) > 0):
-        return np.nan_to_num(of_it.u), 0.0
-    scatter = quiet_scatter(subject.inside.y)
-    scatter = 0.0 if math.isnan(scatter) else scatter
-    return scatter, scatter
-
-
 def _at(values: np.ndarray | None, good: np.ndarray, index: int) -> float:
     return math.nan if values is None else float(values[good][index])
-
-
-def _carried(
-    subject: Subject, ask: Callable[[np.ndarray], Sequence[float]], before_moving: Sequence[float]
-) -> list[float]:
-    """Give by how much numbers move with what all readings share: they are asked once more of
-    readings that are moved by it."""
-    inside = subject.inside
-    if inside.shared is None or not np.any(np.nan_to_num(inside.shared)):
-        return [0.0] * len(before_moving)
-    try:
-        moved = ask(inside.y + np.nan_to_num(inside.shared))
-    except GalenaError:
-        return [0.0] * len(before_moving)
-    if len(moved) != len(before_moving):
-        return [0.0] * len(before_moving)
-    return [after - before for after, before in zip(moved, before_moving, strict=True)]
 
 
 def _middle(subject: Subject, y: float | None) -> tuple[float, float]:
@@ -335,13 +233,7 @@ STRETCH = (
              _change),
     Question("extremes", "lowest and highest", "span", "readings, and where", _least_and_most),
     Question("duration", "width", "span", "of the stretch, and its readings", _duration),
-    Question("peak", "peak", "span", "highest place between readings", _peak(True)),
-    Question("trough", "trough", "span", "lowest place between readings", _peak(False)),
-    Question("halfway", "half-way", "span", "point of a step", _half),
-    Question(
-        "crossing", "crossing", "span", "of a level", _crossing,
-        inputs=(Input("level", "crossing of", number("The level")),),
-    ),
+    *CROSSINGS_AND_PEAKS,
     Question(
         "area", "area", "span", "under the readings", _area, influence=of_area,
         inputs=(

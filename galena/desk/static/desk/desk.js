@@ -75,9 +75,23 @@ const inTheMiddle = () =>
   document.querySelector("[popover]:popover-open") ||
   ledger().matches(".panel") ||
   document.activeElement?.closest("#ledger input, #ledger textarea, #drawer input");
-function later() {
+let stale = null; // the sheet whose ledger alone is to come anew, or "all"
+function later(what) {
+  stale = stale === null || stale === what ? what : "all";
   clearTimeout(pending);
-  pending = setTimeout(() => (inTheMiddle() ? later() : reloadSheets()), 250);
+  const wait = stale === "all" ? 250 : 100; // ms in which more may come; a ledger is little
+  pending = setTimeout(() => (inTheMiddle() ? later(stale) : renewStale()), wait);
+}
+function renewStale() {
+  const active = front();
+  const ledgerOnly = active && active.id === stale;
+  stale = null;
+  if (!ledgerOnly) {
+    reloadSheets();
+    return;
+  }
+  renewLedger(active);
+  fetchAll(); // readings may rest on what its findings say
 }
 
 // A hand may have begun something since the sheets were asked for: they do not come under it.
@@ -85,7 +99,7 @@ document.addEventListener("htmx:beforeSwap", ({ detail }) => {
   const renewed = detail.target?.id === "sheets" && detail.requestConfig.elt.dataset.asks;
   if (!renewed || !all().some((sheet) => sheet.isHeld)) return;
   detail.shouldSwap = false;
-  later();
+  later("all");
 });
 
 let growing = null;
@@ -94,8 +108,8 @@ const fetchAll = () => {
 };
 listen(desk.dataset.events, {
   "run": () => document.body.dispatchEvent(new Event("rail-changed")),
-  "desk": ({ window: from }) => {
-    if (from !== WINDOW) later();
+  "desk": ({ window: from, ledger: ofSheet }) => {
+    if (from !== WINDOW) later(ofSheet ?? "all");
   },
   "run-readings": () => {
     growing ??= setTimeout(() => {
