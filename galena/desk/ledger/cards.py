@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, field
 
+from django.db.models import QuerySet
+
 from galena.core import series
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Estimate, Question
@@ -13,6 +15,7 @@ from galena.desk.models import Marker, Sheet, Span
 from galena.desk.sheets import x_places
 from galena.desk.traces import readout
 from galena.desk.traces.drawn import Drawn, drawn
+from galena.experiments.data.prepared import prepared_objects
 from galena.experiments.models import Condition
 
 
@@ -174,7 +177,12 @@ def of_sheet(sheet: Sheet) -> Ledger:
     def at(x: float, more: int = 0) -> tuple[str, str]:
         return x_places.place(sheet, x, decimals + more, longest)
 
-    all_spans, all_markers = list(sheet.spans.all()), list(sheet.markers.all())
+    all_spans = prepared_objects("spans of a sheet", _spans_of, sheet.pk)
+    all_markers = prepared_objects("markers of a sheet", _markers_of, sheet.pk)
+    for span in all_spans:
+        span.sheet = sheet
+    for marker in all_markers:
+        marker.sheet = sheet
     all_rows = rows(sheet, all_spans, all_markers)
     by_span: dict[int, list[Row]] = {}
     by_marker: dict[int, list[Row]] = {}
@@ -189,6 +197,14 @@ def of_sheet(sheet: Sheet) -> Ledger:
     spans = [_span_card(one, by_span.get(one.pk, []), runs, at) for one in all_spans]
     markers = [_marker_card(one, shown, at, by_marker.get(one.pk, [])) for one in all_markers]
     return Ledger(sheet, spans, markers, built, all_rows)
+
+
+def _spans_of(sheet: int) -> QuerySet[Span]:
+    return Span.objects.filter(sheet=sheet)
+
+
+def _markers_of(sheet: int) -> QuerySet[Marker]:
+    return Marker.objects.filter(sheet=sheet)
 
 
 def _span_card(span: Span, rows_of_it: list[Row], runs, at) -> SpanCard:

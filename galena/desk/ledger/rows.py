@@ -4,6 +4,8 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from django.db.models import QuerySet
+
 from galena.core.errors import FormulaError
 from galena.core.formula import typesetting
 from galena.core.formula.parsing import rename
@@ -11,6 +13,8 @@ from galena.core.symbols import is_symbol, plain
 from galena.desk.findings.answers import Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
 from galena.desk.models import Finding, Graph, Marker, Note, Sheet, Span
+from galena.experiments.data.prepared import prepared_objects
+from galena.experiments.models import Quantity, Run
 
 
 @dataclass(frozen=True)
@@ -99,20 +103,44 @@ def rows(
 
     spans, markers: all of the sheet, where they are at hand.
     """
-    kept = (
-        Finding.objects.filter(sheet=sheet)
-        .exclude(run__removed_at__isnull=False)
-        .prefetch_related("run", "quantity")
-        .order_by("span_id", "marker_id", "kind", "run__number", "pk")
-    )
-    findings = list(kept)
+    findings = prepared_objects("findings of a sheet", _kept_of, sheet.pk)
+    if not findings:
+        return []
+    run_of = {one.pk: one for one in prepared_objects("their runs", _runs_of, sheet.pk)}
+    quantities = prepared_objects("their quantities", _quantities_of, sheet.pk)
+    quantity_of = {one.pk: one for one in quantities}
     span_of = {one.pk: one for one in (sheet.spans.all() if spans is None else spans)}
     marker_of = {one.pk: one for one in (sheet.markers.all() if markers is None else markers)}
     for finding in findings:
+        finding.run = run_of.get(finding.run_id)
+        finding.quantity = quantity_of.get(finding.quantity_id)
         finding.sheet, finding.span = sheet, span_of.get(finding.span_id)
         finding.marker = marker_of.get(finding.marker_id)
         finding.second = marker_of.get(finding.second_id)
-    return _answered(findings)
+    notes = prepared_objects("notes of findings", _notes_of, sheet.pk)
+    graphs = prepared_objects("residual graphs", _residual_graphs_of, sheet.pk)
+    return _answered(findings, notes, graphs)
+
+
+def _kept_of(sheet: int) -> QuerySet[Finding]:
+    kept = Finding.objects.filter(sheet=sheet).exclude(run__removed_at__isnull=False)
+    return kept.order_by("span_id", "marker_id", "kind", "run__number", "pk")
+
+
+def _runs_of(sheet: int) -> QuerySet[Run]:
+    return Run.objects.filter(finding__sheet=sheet).distinct()
+
+
+def _quantities_of(sheet: int) -> QuerySet[Quantity]:
+    return Quantity.objects.filter(finding__sheet=sheet).distinct()
+
+
+def _notes_of(sheet: int) -> QuerySet[Note]:
+    return Note.objects.filter(finding__sheet=sheet)
+
+
+def _residual_graphs_of(sheet: int) -> QuerySet[Graph]:
+    return Graph.objects.filter(residuals_of__sheet=sheet)
 
 
 def of_span(sheet: Sheet, span: Span) -> list[Row]:
@@ -121,11 +149,12 @@ def of_span(sheet: Sheet, span: Span) -> list[Row]:
     findings = list(kept.order_by("kind", "run__number", "pk"))
     for finding in findings:
         finding.sheet, finding.span = sheet, span
-    return _answered(findings)
+    notes = Note.objects.filter(finding__in=findings)
+    return _answered(findings, notes, Graph.objects.filter(residuals_of__in=findings))
 
 
-def _answered(findings: list[Finding]) -> list[Row]:
-    _load_what_is_on_graphs(findings)
+def _answered(findings: list[Finding], notes: Iterable[Note], graphs: Iterable[Graph]) -> list[Row]:
+    _put_what_is_on_graphs(findings, notes, graphs)
     answers = Answers(findings)
     names = [str(one) for one in findings]
     times = Counter(names)
@@ -133,16 +162,20 @@ def _answered(findings: list[Finding]) -> list[Row]:
             for one, name in zip(findings, names, strict=True)]  # fmt: skip
 
 
-def _load_what_is_on_graphs(findings: list[Finding]) -> None:
+def _put_what_is_on_graphs(
+    findings: list[Finding], notes: Iterable[Note], graphs: Iterable[Graph]
+) -> None:
     """Give findings their notes and residual graphs, as lists: to prefetch them makes a query set
     for each finding, which takes longer than all else of it."""
     by_key: dict[int | None, Finding] = {one.pk: one for one in findings}
     for finding in findings:
         finding.its_notes, finding.residual_graphs = [], []
-    for note in Note.objects.filter(finding__in=findings):
-        by_key[note.finding_id].its_notes.append(note)
-    for graph in Graph.objects.filter(residuals_of__in=findings):
-        by_key[graph.residuals_of_id].residual_graphs.append(graph)
+    for note in notes:
+        if note.finding_id in by_key:
+            by_key[note.finding_id].its_notes.append(note)
+    for graph in graphs:
+        if graph.residuals_of_id in by_key:
+            by_key[graph.residuals_of_id].residual_graphs.append(graph)
 
 
 def symbols(rows_of_it: list[Row]) -> dict[str, tuple[Row, Estimate]]:

@@ -9,6 +9,7 @@ from galena.desk.models import Marker, Sheet, Span
 from galena.desk.page import asked_of, responses
 from galena.desk.page.forms import MarkerPlace, SpanEnds
 from galena.desk.sheets.flows import sheets_of
+from galena.desk.sheets.loading import sheet_in
 from galena.desk.traces import readout
 from galena.experiments.access import experiment_for
 from galena.experiments.models import Quantity
@@ -66,7 +67,7 @@ def placed(request, experiment_id: int, kind: type[Place], key: int) -> tuple[Pl
     """Give a span or marker with its sheet; where it is gone, the sheet in front."""
     experiment = experiment_for(request, experiment_id)
     place = kind.objects.filter(sheet__experiment=experiment, pk=key).first()
-    sheet = None if place is None else responses.sheet_in(experiment, place.sheet_id)
+    sheet = None if place is None else sheet_in(experiment, place.sheet_id)
     if place is None or sheet is None:
         return None, front_of(request, experiment)
     place.sheet = sheet

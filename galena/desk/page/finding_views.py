@@ -23,6 +23,7 @@ from galena.desk.page import asked_of, panel_acts, responses
 from galena.desk.page.annotation_views import front_of, placed
 from galena.desk.page.forms import Copies, SpanEnds
 from galena.desk.page.panel import show_panel
+from galena.desk.sheets.loading import sheet_in
 from galena.experiments.access import experiment_for
 from galena.experiments.quantity_flows import save_given
 from galena.shell import fields, requested
@@ -255,7 +256,7 @@ def _residuals(finding: Finding, subject, fit) -> list[dict]:
 def _placed(request, experiment_id: int, finding_id: int) -> tuple[Finding | None, Sheet]:
     experiment = experiment_for(request, experiment_id)
     finding = _finding(experiment.pk, finding_id)
-    sheet = None if finding is None else responses.sheet_in(experiment, finding.sheet_id)
+    sheet = None if finding is None else sheet_in(experiment, finding.sheet_id)
     return (None, front_of(request, experiment)) if sheet is None else (finding, sheet)
 
 

@@ -11,6 +11,7 @@ from galena.desk.ledger import cards
 from galena.desk.ledger.overlay import overlay
 from galena.desk.models import SIDES, Sheet
 from galena.desk.sheets.flows import LINES, SIZES, sheets_of
+from galena.desk.sheets.loading import sheet_in
 from galena.experiments.access import experiment_for
 from galena.experiments.columns import looked_up_once
 from galena.experiments.models import Experiment
@@ -32,15 +33,6 @@ def sheet_as_it_is(request: HttpRequest, experiment_id: int, sheet_id: int) -> S
     A wheel that is turned asks for it ten times a second: nothing is mended on the way.
     """
     return sheet_in(experiment_for(request, experiment_id), sheet_id)
-
-
-def sheet_in(experiment: Experiment, sheet_id: int) -> Sheet | None:
-    """Give a sheet of an experiment as a page shows it already; None where it is gone."""
-    kept = experiment.sheets.filter(pk=sheet_id).select_related("x")
-    sheet = kept.prefetch_related("graphs__traces__quantity", "graphs__notes").first()
-    if sheet is not None:
-        sheet.experiment = experiment
-    return sheet
 
 
 def sheet_or_none(request: HttpRequest, experiment_id: int, sheet_id: int) -> Sheet | None:

@@ -6,6 +6,7 @@ from django.db.models import Max
 from galena.core.axes import Axis, checked
 from galena.desk.errors import DeskError
 from galena.desk.models import SIDES, Graph, Note, Sheet, Trace, axis_kept
+from galena.desk.sheets.loading import sheets_in
 from galena.experiments import columns
 from galena.experiments.flows import touch
 from galena.experiments.models import Experiment, Quantity, Run
@@ -22,33 +23,24 @@ def sheets_of(experiment: Experiment) -> list[Sheet]:
 
     Where a calibration has made another quantity of what a graph showed, it shows that.
     """
-    sheets = _loaded(experiment)
+    sheets = sheets_in(experiment)
     if not sheets:
         with transaction.atomic():  # holds the one write lock: two windows make one sheet
             if not experiment.sheets.exists():
                 experiment.sheets.create(x=None).graphs.create()
-        sheets = _loaded(experiment)
+        sheets = sheets_in(experiment)
     if _in_want(sheets, experiment):
         with (
             transaction.atomic()
         ):  # two windows repair one after the other: the second finds it done
-            _repair(_loaded(experiment), experiment)
-        sheets = _loaded(experiment)
-    for sheet in sheets:
-        sheet.experiment = experiment
+            _repair(sheets_in(experiment), experiment)
+        sheets = sheets_in(experiment)
     return sheets
 
 
 def first_sheet(experiment: Experiment) -> Sheet:
     """Give the experiment's first sheet."""
     return sheets_of(experiment)[0]
-
-
-def _loaded(experiment: Experiment) -> list[Sheet]:
-    related = experiment.sheets.select_related("x").prefetch_related(
-        "graphs__traces__quantity", "graphs__notes"
-    )
-    return list(related)
 
 
 def _in_want(sheets: list[Sheet], experiment: Experiment) -> bool:

@@ -13,8 +13,9 @@ from galena.core.symbols import plain
 from galena.desk.findings.answers import RELATED, Answers
 from galena.desk.models import Finding, Sheet, Trace
 from galena.experiments.columns import over
+from galena.experiments.data.prepared import hold, prepared_objects
 from galena.experiments.data.readings import Readings
-from galena.experiments.models import Quantity, Run
+from galena.experiments.models import ConditionValue, Quantity, Run
 
 RESIDUAL = "r"  # the symbol of what is left over
 
@@ -47,12 +48,28 @@ class Drawn:
 
 
 def runs_of(sheet: Sheet) -> list[Run]:
-    """Give the shown runs, but those not to be used."""
-    return list(_shown(sheet).prefetch_related("condition_values__condition"))
+    """Give the shown runs, but those not to be used, with their conditions."""
+    experiment = sheet.experiment
+    runs = prepared_objects("shown runs", _shown_in, experiment.pk)
+    values = prepared_objects("conditions of shown runs", _conditions_shown_in, experiment.pk)
+    for run in runs:
+        run.experiment = experiment
+        hold(run, "condition_values", [one for one in values if one.run_id == run.pk])
+    return runs
 
 
 def _shown(sheet: Sheet) -> QuerySet[Run]:
-    return sheet.experiment.runs.kept().filter(shown=True, unused="")
+    return _shown_in(sheet.experiment_id)
+
+
+def _shown_in(experiment: int) -> QuerySet[Run]:
+    return Run.objects.kept().filter(experiment=experiment, shown=True, unused="")
+
+
+def _conditions_shown_in(experiment: int) -> QuerySet[ConditionValue]:
+    runs = {"run__experiment": experiment, "run__shown": True, "run__unused": ""}
+    kept = ConditionValue.objects.filter(**runs, run__removed_at=None)
+    return kept.select_related("condition")
 
 
 def shown_runs(sheet: Sheet, quantity: Quantity | None = None) -> list[RunReadings]:

@@ -3,8 +3,10 @@
 from collections.abc import Iterable
 
 import numpy as np
+from django.db.models import QuerySet
 from numpy.typing import NDArray
 
+from galena.experiments.data.prepared import prepared
 from galena.experiments.models import Aside, Run
 
 Stretches = tuple[tuple[int, int], ...]
@@ -13,10 +15,14 @@ Stretches = tuple[tuple[int, int], ...]
 def asides(runs: Iterable[Run]) -> dict[tuple[int, int | None], Stretches]:
     """Give the first and last index of what was set aside, by run and stream; one query."""
     stretches_of: dict[tuple[int, int | None], list[tuple[int, int]]] = {}
-    rows = Aside.objects.filter(run__in=[run.pk for run in runs])
-    for run, stream, first, last in rows.values_list("run_id", "stream_id", "first", "last"):
-        stretches_of.setdefault((run, stream), []).append((first, last))
+    for row in prepared("set aside", _set_aside, [run.pk for run in runs]):
+        key = row["run_id"], row["stream_id"]
+        stretches_of.setdefault(key, []).append((row["first"], row["last"]))
     return {key: tuple(stretches) for key, stretches in stretches_of.items()}
+
+
+def _set_aside(runs) -> QuerySet:
+    return Aside.objects.filter(run__in=runs).values("run_id", "stream_id", "first", "last")
 
 
 def mask(stretches: Stretches, count: int) -> NDArray[np.bool_] | None:

@@ -2,38 +2,124 @@
 than to ask them.
 """
 
-from collections.abc import Callable, Iterator
-from typing import Any
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Collection, Iterator
+from typing import Any, Generic, TypeVar
 
 from django.db import connection
-from django.db.models import QuerySet
+from django.db.models import Model, QuerySet
+from django.db.models.expressions import RawSQL
+from django.db.models.query import get_related_populators
 
 STANDS_FOR_KEY = -7_070_707_070  # no row has such a key
+STANDS_FOR_KEYS = RawSQL("SELECT value FROM json_each(%s)", [STANDS_FOR_KEY])
+Key = int | Collection[int]
 
-_written: dict[str, tuple[str, tuple, tuple[str, ...], Any, dict]] = {}
+Row = TypeVar("Row", bound=Model)
+
+_of_values: dict[str, _Written] = {}
+_of_objects: dict[str, _Objects[Any]] = {}
 
 
-def prepared(name: str, query: Callable[[int], QuerySet], key: int) -> Iterator[dict[str, Any]]:
-    """Give the rows of a query as `values()` does, by the key of a row that it is about.
+class _Written:
+    """A query as SQL with a key left open."""
+
+    def __init__(self, query: QuerySet) -> None:
+        self.compiler = query.query.get_compiler(using="default")
+        self.sql, parameters = self.compiler.as_sql()
+        self.parameters = tuple(parameters)
+        columns = [column for column, _, _ in self.compiler.select]
+        self.converters = self.compiler.get_converters(columns)
+
+    def rows(self, key: Key) -> list[tuple]:
+        """Ask it for a key, or for several."""
+        asked = key if isinstance(key, int) else json.dumps(list(key))
+        with connection.cursor() as cursor:
+            cursor.execute(
+                self.sql, [asked if one == STANDS_FOR_KEY else one for one in self.parameters]
+            )
+            rows: Any = cursor.fetchall()
+        return self.compiler.apply_converters(rows, self.converters) if self.converters else rows
+
+
+class _Objects(Generic[Row]):
+    """A query that gives rows as objects, as Django's own ModelIterable makes them."""
+
+    def __init__(self, query: QuerySet[Row]) -> None:
+        self._written = _Written(query)
+        compiler = self._written.compiler
+        kind = compiler.klass_info
+        if compiler.annotation_col_map:
+            raise ValueError("Only rows and what they are joined with are prepared.")
+        fields = kind["select_fields"]
+        self._own = slice(fields[0], fields[-1] + 1)
+        self._names = [column.target.attname for column, _, _ in compiler.select[self._own]]
+        self._joined = get_related_populators(kind, compiler.select, "default")  # type: ignore[call-arg]
+
+    def of(self, model: type[Row], key: Key) -> list[Row]:
+        objects = []
+        for row in self._written.rows(key):
+            made = model.from_db("default", self._names, row[self._own])
+            for joined in self._joined:
+                joined.populate(row, made)
+            objects.append(made)
+        return objects
+
+
+def prepared(name: str, query: Callable[[Any], QuerySet], key: Key) -> Iterator[dict[str, Any]]:
+    """Give the rows of a query as `values()` does, by the key of a row that it is about, or by
+    several, of which it then says `in`.
 
     name: told once for each query. query: gives it, as `values()` of columns, for a key.
     """
-    if name not in _written:
-        _written[name] = _write(query(STANDS_FOR_KEY))
-    sql, parameters, names, compiler, converters = _written[name]
-    with connection.cursor() as cursor:
-        cursor.execute(sql, [key if one == STANDS_FOR_KEY else one for one in parameters])
-        rows: Any = cursor.fetchall()
-    if converters:
-        rows = compiler.apply_converters(rows, converters)
-    return (dict(zip(names, row, strict=True)) for row in rows)
+    if name not in _of_values:
+        of_columns = query(_open(key))
+        written = _Written(of_columns)
+        if len(of_columns.query.values_select) != len(written.compiler.select):
+            raise ValueError("Only columns of rows are prepared.")
+        _of_values[name] = written
+    written = _of_values[name]
+    names = written.compiler.query.values_select
+    return (dict(zip(names, row, strict=True)) for row in written.rows(key))
 
 
-def _write(query: QuerySet) -> tuple[str, tuple, tuple[str, ...], Any, dict]:
-    compiler = query.query.get_compiler(using="default")
-    sql, parameters = compiler.as_sql()
-    names = tuple(query.query.values_select)
-    if len(names) != len(compiler.select):
-        raise ValueError("Only columns of rows are prepared.")
-    converters = compiler.get_converters([column for column, _, _ in compiler.select])
-    return sql, tuple(parameters), names, compiler, converters
+def prepared_objects(name: str, query: Callable[[Any], QuerySet[Row]], key: Key) -> list[Row]:
+    """Give the rows of a query as objects, with what it joins by `select_related`.
+
+    name: told once for each query. query: gives it for a key, or several, as for `prepared`.
+    """
+    asked = _of_objects.get(name)
+    if asked is None:
+        asked = _of_objects[name] = _Objects(query(_open(key)))
+    return asked.of(asked._written.compiler.query.model, key)
+
+
+def _open(key: Key) -> int | RawSQL:
+    return STANDS_FOR_KEY if isinstance(key, int) else STANDS_FOR_KEYS
+
+
+class _AtHand(QuerySet[Row]):
+    """The rows of a relation that are there already; whoever narrows them asks the database."""
+
+    of_owner: dict[str, Model]
+
+    def _clone(self) -> QuerySet[Row]:
+        return self.model._default_manager.filter(**self.of_owner)
+
+
+def hold(owner: Model, name: str, rows: list[Row]) -> None:
+    """Have an object know the rows of a relation, as `prefetch_related` does.
+
+    name: of the relation, by which other rows refer to it.
+    """
+    relation: Any = owner._meta.get_field(name)
+    held: _AtHand[Row] = _AtHand(relation.related_model)
+    held.of_owner = {relation.field.name: owner}
+    held._result_cache = rows
+    held._prefetch_done = True  # type: ignore[attr-defined]
+    for row in rows:
+        setattr(row, relation.field.name, owner)
+    known: dict[str, QuerySet] = owner.__dict__.setdefault("_prefetched_objects_cache", {})
+    known[name] = held

@@ -4,10 +4,12 @@ from collections.abc import Collection, Iterable
 from dataclasses import replace
 
 import numpy as np
+from django.db.models import QuerySet
 from numpy.typing import NDArray
 
 from galena.core.stretches import StretchedCells, consecutive
 from galena.experiments import beside_flows
+from galena.experiments.data.prepared import prepared_objects
 from galena.experiments.data.readings import Readings
 from galena.experiments.data.rows import Column
 from galena.experiments.data.uncertainty import ruled, step_of_texts
@@ -22,13 +24,17 @@ def beside(runs: Iterable[Run], wanted: Collection[Quantity] | None) -> Beside:
 
     wanted: the quantities that are asked for; None for all.
     """
-    kept = TypedColumn.objects.filter(run__in=[run.pk for run in runs], replaced_at=None)
-    if wanted is not None:
-        kept = kept.filter(quantity__in=[quantity.pk for quantity in wanted])
+    quantities = None if wanted is None else {quantity.pk for quantity in wanted}
     columns: Beside = {}
-    for column in kept.select_related("quantity").order_by("quantity_id"):
-        columns.setdefault((column.run_id, column.stream_id), []).append(column)
+    for column in prepared_objects("typed columns", _in_force, [run.pk for run in runs]):
+        if quantities is None or column.quantity_id in quantities:
+            columns.setdefault((column.run_id, column.stream_id), []).append(column)
     return columns
+
+
+def _in_force(runs) -> QuerySet[TypedColumn]:
+    kept = TypedColumn.objects.filter(run__in=runs, replaced_at=None)
+    return kept.select_related("quantity").order_by("quantity_id")
 
 
 def column_of(

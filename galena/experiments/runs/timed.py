@@ -3,13 +3,14 @@
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import replace
 
-from django.db.models import Q, Sum
+from django.db.models import QuerySet, Sum
 from django.db.models.functions import Coalesce
 
 from galena.core.errors import TableError
 from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.second_look import Remark
 from galena.experiments.data.exclusions import mask
+from galena.experiments.data.prepared import prepared_objects
 from galena.experiments.data.readings import Readings, of_series
 from galena.experiments.data.rows import Block, Column
 from galena.experiments.data.uncertainty import ruled, step_of
@@ -32,15 +33,16 @@ class Timed(RunKind):
     def blocks(
         self, runs: list[Run], wanted: Collection[Quantity] | None, left_out: LeftOut
     ) -> dict[int, list[Block]]:
-        stored = Series.objects.filter(stream__run__in=runs)
+        series_of_runs = prepared_objects("series of runs", _series_of, [run.pk for run in runs])
         typed = beside(runs, wanted)
         if wanted is not None:
-            needed = Q(quantity=None) | Q(quantity__in=[quantity.pk for quantity in wanted])
+            needed = {None, *(quantity.pk for quantity in wanted)}
             # A typed column has the times of what was measured beside it.
-            stored = stored.filter(needed | Q(stream__in=[stream for _, stream in typed]))
-        series_of_runs = list(
-            stored.select_related("quantity", "stream__run").order_by("stream", "pk")
-        )
+            times_of = {stream for _, stream in typed}
+            series_of_runs = [
+                one for one in series_of_runs
+                if one.quantity_id in needed or one.stream_id in times_of
+            ]  # fmt: skip
         measured = [one for one in series_of_runs if one.quantity_id is not None]
         stamps = [one for one in series_of_runs if one.quantity_id is None]
         by_stream: dict[int, list[tuple[Series, Readings]]] = {}
@@ -78,6 +80,11 @@ class Timed(RunKind):
 
     def remarks(self, run: Run) -> Iterator[Remark | None]:
         yield from judging.of_timed(run, has_end=self.ends_at_rest and run.duration is not None)
+
+
+def _series_of(runs) -> QuerySet[Series]:
+    stored = Series.objects.filter(stream__run__in=runs)
+    return stored.select_related("quantity", "stream__run").order_by("stream", "pk")
 
 
 class Armed(Timed):
