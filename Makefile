@@ -17,13 +17,16 @@ export GALENA_DATA ?= $(CURDIR)/.work/data
 unexport PYTHONDONTWRITEBYTECODE
 export PYTHONPYCACHEPREFIX := $(CURDIR)/.work/pycache
 
+# Tests that wait for instruments, servers and browsers leave a third of two cores idle.
+AT_ONCE ?= 3
+
 .PHONY: demo test check lint bench bench-quick chaos fuzz screenshots format changelog lock
 
 demo: .work/ready
 	@$(PYTHON) -m galena demo --port $(PORT) $(if $(ROOM),--room)
 
 test: lint
-	$(PYTHON) -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 10
+	$(PYTHON) -m pytest -n $(AT_ONCE) --dist loadfile --no-loadscope-reorder --durations 10
 
 check: lint
 	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not slow and not many" --hypothesis-profile quick --nomigrations --ignore tests/browser --ignore tests/benchmarks

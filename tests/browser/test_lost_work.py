@@ -172,13 +172,11 @@ def test_what_is_made_in_one_window_appears_in_the_other(desk, window):
     graphs = other.locator(".stack").element_handle()
     drag(desk, pixel(desk, 4, 14), pixel(desk, 12, 22))
     card = other.locator("#ledger").get_by_role("region", name="Span A")
-    expect(card).to_be_visible(timeout=4000)
+    expect(card).to_be_visible()
     ledger(desk).get_by_role("button", name="mean", exact=True).click()
-    expect(card.locator(".asked")).to_have_count(1, timeout=4000)
+    expect(card.locator(".asked")).to_have_count(1)
     desk.mouse.click(*pixel(desk, 15, 40))
-    expect(other.locator("#ledger").get_by_role("region", name="Marker 1")).to_be_visible(
-        timeout=4000
-    )
+    expect(other.locator("#ledger").get_by_role("region", name="Marker 1")).to_be_visible()
     assert graphs.evaluate("graphs => graphs.isConnected")  # the ledger alone came anew
     other.locator(".axis-label.left").nth(1).click()
     other.get_by_role("button", name="Remove this graph").click()

@@ -18,7 +18,7 @@ def test_the_start_loads_what_it_needs_and_the_rest_comes_later(tmp_path, monkey
     monkeypatch.setenv("GALENA_DATA", str(tmp_path))
     monkeypatch.setenv("DJANGO_SETTINGS_MODULE", "galena.config.settings")
     words = [sys.executable, "-c", AT_THE_START]
-    ended = subprocess.run(words, capture_output=True, text=True, timeout=120, check=True)
+    ended = subprocess.run(words, capture_output=True, text=True, timeout=300, check=True)
     assert ended.stdout.split("\n")[0] == "True [] []"
 
 
@@ -55,5 +55,5 @@ print("all computed")
 
 def test_where_memory_runs_out_computing_beside_each_other_ends_nothing():
     words = [sys.executable, "-c", SHORT_OF_MEMORY]
-    ended = subprocess.run(words, capture_output=True, text=True, timeout=120, check=False)
+    ended = subprocess.run(words, capture_output=True, text=True, timeout=300, check=False)
     assert ended.stdout == "all computed\n", ended.stderr[-1000:]

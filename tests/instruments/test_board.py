@@ -34,7 +34,7 @@ def test_the_example_board_is_an_instrument(board):
     blocks = []
     link = Link(address.parse(board), lambda link, block, stream: blocks.append(block))
     link.start()
-    until(lambda: link.state.health == "well", "the board", seconds=30)
+    until(lambda: link.state.health == "well", "the board")
     assert (link.identity.model, link.identity.serial) == ("Damp gauge DG-1", "0301")
     assert [(one.symbol, one.unit, one.max_rate) for one in link.channels] == [("U", "V", 200)]
     with pytest.raises(RequestRefused, match="rate must be above 0 and at most 200"):
@@ -43,7 +43,7 @@ def test_the_example_board_is_an_instrument(board):
         link.request("FLY")
     blocks.clear()
     link.restart(100.0, lambda *_: None)
-    until(lambda: blocks and blocks[-1].sequence[-1] > 100, "readings", seconds=30)
+    until(lambda: blocks and blocks[-1].sequence[-1] > 100, "readings")
     link.stop()
     sequence = np.concatenate([block.sequence for block in blocks])
     stamps = np.concatenate([block.stamps for block in blocks])

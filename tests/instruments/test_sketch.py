@@ -54,14 +54,14 @@ def test_the_sketch_is_an_instrument(port):
     blocks = []
     link = Link(address.parse(f"serial:{port}"), lambda link, block, stream: blocks.append(block))
     link.start()
-    until(lambda: link.state.health == "well", "the board", seconds=30)
+    until(lambda: link.state.health == "well", "the board")
     assert (link.identity.model, link.identity.serial) == ("Tide stick TS-2", "0302")
     assert [(one.symbol, one.unit) for one in link.channels] == [("h", "mm"), ("g", "")]
     with pytest.raises(RequestRefused, match="rate must be above 0 and at most 100"):
         link.restart(5000.0)
     blocks.clear()
     started = link.restart(100.0, lambda *_: None)
-    until(lambda: blocks and blocks[-1].sequence[-1] > 120, "readings", seconds=30)
+    until(lambda: blocks and blocks[-1].sequence[-1] > 120, "readings")
     link.stop()
     assert started.rate == 100
     sequence = np.concatenate([block.sequence for block in blocks])

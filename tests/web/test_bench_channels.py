@@ -168,7 +168,7 @@ def test_an_instrument_that_is_plugged_in_again_has_its_zero_and_sign(post, stri
     post("plug", "linked_wells", **{"in": "no"})
     until(lambda: len(BENCH.live_channels()) == 2, "both sticks to be missed")
     post("plug", "linked_wells", **{"in": "yes"})
-    until(lambda: len(BENCH.live_channels()) == 4, "both sticks", seconds=20)
+    until(lambda: len(BENCH.live_channels()) == 4, "both sticks")
     again = settled(strip, "h_2")
     assert again.shown.correction.sign == -1
     assert abs(again.latest) < 0.02
@@ -192,14 +192,14 @@ def test_two_instruments_that_claim_one_serial_are_told_apart(post, strip, strip
     until(lambda: len(BENCH.live_channels()) == 2, "both sticks to be missed")
     for control in controls:
         control.request("RIG:FAULT twin")
-    until(lambda: any(feed.twin for feed in BENCH.feeds.values()), "the twin", seconds=20)
+    until(lambda: any(feed.twin for feed in BENCH.feeds.values()), "the twin")
     until(lambda: len(BENCH.live_channels()) == 3, "one of the two")
     assert "says that it has the same serial" in strips_text()
     twin = next(feed for feed in BENCH.feeds.values() if feed.twin)
     other = next(one for one in BENCH.feeds.values() if one.link.identity == twin.link.identity
                  and one is not twin)  # fmt: skip
     controls[rig.addresses.index(str(other.link.address))].request("RIG:FAULT midline")
-    until(lambda: not twin.twin and twin.is_live, "the other to take its place", seconds=20)
+    until(lambda: not twin.twin and twin.is_live, "the other to take its place")
     for control in controls:
         control.close()
 
@@ -216,14 +216,14 @@ def test_readings_that_cannot_be_trusted_are_explained(post, room, strip, fault,
     feed = settled(strip, "h").feed
     control = RigControl(room.rig.addresses[0])
     control.request(f"RIG:FAULT {fault}")
-    until(lambda: words in state_of(feed, [strip("h")])["reason"], words, seconds=20)
+    until(lambda: words in state_of(feed, [strip("h")])["reason"], words)
     assert words.split(" for")[0] in as_data(strip("h"))["remark"].lower()
     if fault == "nan":
         assert as_data(strip("h"))["text"] == "–"
         until(lambda: not np.isfinite(strip("h").raw).any(), "nothing but odd readings")
         assert "nothing to zero at" in post("zero", strip("h").shown.channel.pk).text
     control.request("RIG:FAULT none")
-    until(lambda: state_of(feed, [strip("h")])["health"] == "well", "the end of it", seconds=20)
+    until(lambda: state_of(feed, [strip("h")])["health"] == "well", "the end of it")
     control.close()
 
 

@@ -59,7 +59,7 @@ def test_a_backup_under_load_holds_every_chunk_that_was_committed_before_it(fold
     stopping, written = threading.Event(), []
 
     def write():
-        with closing(sqlite3.connect(folder / backups.DATABASE, timeout=10)) as database:
+        with closing(sqlite3.connect(folder / backups.DATABASE, timeout=60)) as database:
             database.execute("PRAGMA synchronous=FULL")
             while not stopping.is_set():
                 number = len(written)
