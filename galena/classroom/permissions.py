@@ -11,7 +11,7 @@ from functools import wraps
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
 from galena.classroom.models import Lesson, Person
@@ -36,20 +36,17 @@ def owned_by(person: Person, owned: QuerySet) -> QuerySet:
     return owned if person.is_staff else owned.filter(owner=person)
 
 
-def visible_to(person: Person, owned: QuerySet, address: str = "") -> QuerySet:
-    """Narrow a query over owned things down to those that a person may see.
+def may_see(person: Person, owned: Any, address: str = "") -> bool:
+    """Tell whether a person may see an owned thing, whose owner is known with their lesson.
 
     address: the name of the address that is asked for: what is shown is shown there only.
     """
-    if person.is_staff:
-        return owned
-    allowed = Q(owner=person)
+    if person.is_staff or owned.owner_id == person.pk:
+        return True
     if person.is_group:
-        shown = [key for what in _shown for key in what(person, address)]
-        allowed |= Q(pk__in=shown)
-    else:
-        allowed |= Q(owner__lesson__teacher=person)
-    return owned.filter(allowed)
+        return any(owned.pk in what(person, address) for what in _shown)
+    lesson = owned.owner.lesson
+    return lesson is not None and lesson.teacher_id == person.pk
 
 
 def may_change(person: Person, owned: Any) -> bool:

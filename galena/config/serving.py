@@ -11,12 +11,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
 import uvicorn
 from django.conf import settings
 from django.urls import get_resolver
 
 from galena.classroom.people import FIRST
-from galena.config.memory import keep_what_is_loaded, share_heaps
+from galena.config.memory import keep_what_is_loaded, share_heaps, take_room_to_compute
 from galena.config.threads import hand_over_quickly
 from galena.config.warming import load_later
 from galena.shell.room import ROOM
@@ -108,6 +109,7 @@ def _load() -> None:
     """Load all pages now rather than when the first is asked for."""
     importlib.import_module("galena.config.asgi")
     assert get_resolver().url_patterns
+    take_room_to_compute(np.matmul)
     keep_what_is_loaded()
 
 

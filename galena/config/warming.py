@@ -8,8 +8,6 @@ import importlib
 import threading
 from functools import partial
 
-import numpy as np
-
 from galena.config.memory import keep_what_is_loaded, take_room_to_compute
 from galena.core import units
 from galena.core.loading import LATER
@@ -30,6 +28,5 @@ def load() -> None:
     units.in_base_units("m")  # has all units be read
     for name in sorted(LATER.copy()):  # one that is loaded may name more
         importlib.import_module(name)
-    take_room_to_compute(np.matmul)
     take_room_to_compute(partial(importlib.import_module("scipy.linalg.blas").dgemm, 1.0))
     keep_what_is_loaded()

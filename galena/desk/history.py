@@ -17,7 +17,6 @@ from django.utils import timezone
 from galena.bench.live.bench import BENCH
 from galena.core.errors import GalenaError
 from galena.desk.models import Change, Finding, Graph, Marker, Note, Sheet, Span, Trace
-from galena.experiments.data.prepared import prepared
 from galena.experiments.errors import ExperimentError
 from galena.experiments.flows import touch
 from galena.experiments.formulas.symbols import formulas_of
@@ -32,6 +31,7 @@ from galena.experiments.models import (
 )
 from galena.experiments.quantity_flows import refuse_in_use
 from galena.shell.middleware import asking_window
+from galena.shell.prepared import prepared
 
 KEPT = 200  # acts of a person in an experiment
 JOINS_FOR = timedelta(seconds=20)  # a wheel that is turned on is one act
@@ -150,9 +150,16 @@ def redo(experiment: Experiment, person) -> str:
 
 def next_ones(experiment: Experiment, person) -> tuple[str, str]:
     """Name what would be undone and what done again; empty where there is nothing."""
-    own = _own(experiment, person).values_list("label", flat=True)
-    last, first = own.filter(undone=False).last(), own.filter(undone=True).first()
-    return last or "", first or ""
+    kept = prepared("changes", _changes_of, experiment.pk)
+    own = [change for change in kept if change["person_id"] == person.pk]
+    done = [change["label"] for change in own if not change["undone"]]
+    undone = [change["label"] for change in own if change["undone"]]
+    return (done[-1] if done else ""), (undone[0] if undone else "")
+
+
+def _changes_of(experiment: int) -> models.QuerySet:
+    kept = Change.objects.filter(experiment=experiment).order_by("pk")
+    return kept.values("label", "undone", "person_id")
 
 
 def _own(experiment: Experiment, person) -> models.QuerySet[Change]:

@@ -2,10 +2,13 @@
 request changes something, through who may change it.
 """
 
+from django.db.models import QuerySet
+from django.http import Http404
 from django.shortcuts import get_object_or_404
 
-from galena.classroom.permissions import SAFE, owned_by, refuse_change, visible_to
+from galena.classroom.permissions import SAFE, may_see, owned_by, refuse_change
 from galena.experiments.models import Experiment, Run
+from galena.shell.prepared import prepared_objects
 
 
 def experiments_of(request):
@@ -19,12 +22,18 @@ def experiment_for(request, experiment_id: int) -> Experiment:
     Raises NotYours where the request changes what the person may only see.
     """
     address = request.resolver_match.url_name if request.resolver_match else ""
-    everything = Experiment.objects.kept().select_related("owner__lesson")
-    seen = visible_to(request.user, everything, address)
-    experiment = get_object_or_404(seen, pk=experiment_id)
+    kept = prepared_objects("an experiment", _kept, experiment_id)
+    if not kept or not may_see(request.user, kept[0], address):
+        raise Http404("There is no such experiment.")
+    (experiment,) = kept
     if request.method not in SAFE:
         refuse_change(request.user, experiment)
     return experiment
+
+
+def _kept(experiment: int) -> QuerySet[Experiment]:
+    kept = Experiment.objects.kept().filter(pk=experiment)
+    return kept.select_related("owner__lesson")
 
 
 def run_for(request, experiment_id: int, number: int) -> Run:

@@ -7,8 +7,8 @@ from galena.desk.models import Graph, Sheet, Trace
 from galena.desk.sheets import flows as sheet_flows
 from galena.desk.sheets.loading import sheet_in, sheets_in
 from galena.experiments import flows as experiment_flows
-from galena.experiments.data.prepared import prepared, prepared_objects
 from galena.experiments.models import Run, Series
+from galena.shell.prepared import prepared, prepared_objects
 from tests import making
 
 

@@ -15,8 +15,8 @@ from galena.desk.models import Marker, Sheet, Span
 from galena.desk.sheets import x_places
 from galena.desk.traces import readout
 from galena.desk.traces.drawn import Drawn, drawn
-from galena.experiments.data.prepared import prepared_objects
 from galena.experiments.models import Condition
+from galena.shell.prepared import prepared_objects
 
 
 @dataclass(frozen=True)

@@ -13,8 +13,8 @@ from galena.core.symbols import is_symbol, plain
 from galena.desk.findings.answers import Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
 from galena.desk.models import Finding, Graph, Marker, Note, Sheet, Span
-from galena.experiments.data.prepared import prepared_objects
 from galena.experiments.models import Quantity, Run
+from galena.shell.prepared import prepared_objects
 
 
 @dataclass(frozen=True)

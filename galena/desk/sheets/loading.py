@@ -6,8 +6,8 @@ from collections.abc import Callable
 from django.db.models import QuerySet
 
 from galena.desk.models import Graph, Note, Sheet, Trace
-from galena.experiments.data.prepared import hold, prepared_objects
 from galena.experiments.models import Experiment
+from galena.shell.prepared import hold, prepared_objects
 
 
 def sheets_in(experiment: Experiment) -> list[Sheet]:

@@ -13,9 +13,9 @@ from galena.core.symbols import plain
 from galena.desk.findings.answers import RELATED, Answers
 from galena.desk.models import Finding, Sheet, Trace
 from galena.experiments.columns import over
-from galena.experiments.data.prepared import hold, prepared_objects
 from galena.experiments.data.readings import Readings
 from galena.experiments.models import ConditionValue, Quantity, Run
+from galena.shell.prepared import hold, prepared_objects
 
 RESIDUAL = "r"  # the symbol of what is left over
 

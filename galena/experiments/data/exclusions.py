@@ -6,8 +6,8 @@ import numpy as np
 from django.db.models import QuerySet
 from numpy.typing import NDArray
 
-from galena.experiments.data.prepared import prepared
 from galena.experiments.models import Aside, Run
+from galena.shell.prepared import prepared
 
 Stretches = tuple[tuple[int, int], ...]
 

@@ -7,6 +7,7 @@ from django.conf import settings
 from django.db import models
 
 from galena.core.conditions import Held, Kind, hold
+from galena.shell.prepared import prepared, prepared_objects
 
 
 def own_key() -> str:
@@ -41,8 +42,7 @@ class Experiment(models.Model):
     @property
     def measured(self) -> "models.QuerySet[Quantity]":
         """The quantities of which a kept run has measured readings."""
-        kept = {"series__stream__run__removed_at": None}
-        return self.quantities.filter(series__isnull=False, **kept).distinct().order_by("pk")
+        return _with_readings(self.quantities)
 
     @property
     def chosen_marks(self) -> dict[int, int]:
@@ -54,8 +54,10 @@ class Experiment(models.Model):
     @property
     def shown(self) -> "list[Quantity]":
         """What a graph can show: what was measured, what is typed, what a formula gives."""
-        everything = list(self.quantities.order_by("pk"))
-        measured = set(self.measured.values_list("pk", flat=True))
+        everything = prepared_objects("quantities", _quantities_of, self.pk)
+        for one in everything:
+            one.experiment = self
+        measured = {row["pk"] for row in prepared("measured", _measured_of, self.pk)}
         apart = (Quantity.Kind.MEASURED, Quantity.Kind.DERIVED)
         of_tables = [one for one in everything if one.kind not in apart]
         return [
@@ -73,6 +75,19 @@ class Experiment(models.Model):
     def derived(self) -> "models.QuerySet[Quantity]":
         """The quantities that formulas give."""
         return self.quantities.filter(kind=Quantity.Kind.DERIVED).order_by("pk")
+
+
+def _with_readings(quantities) -> "models.QuerySet[Quantity]":
+    kept = {"series__stream__run__removed_at": None}
+    return quantities.filter(series__isnull=False, **kept).distinct().order_by("pk")
+
+
+def _quantities_of(experiment: int) -> "models.QuerySet[Quantity]":
+    return Quantity.objects.filter(experiment=experiment).order_by("pk")
+
+
+def _measured_of(experiment: int) -> models.QuerySet:
+    return _with_readings(Quantity.objects.filter(experiment=experiment)).values("pk")
 
 
 class Quantity(models.Model):

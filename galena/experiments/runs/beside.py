@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 
 from galena.core.stretches import StretchedCells, consecutive
 from galena.experiments import beside_flows
-from galena.experiments.data.prepared import prepared_objects
 from galena.experiments.data.readings import Readings
 from galena.experiments.data.rows import Column
 from galena.experiments.data.uncertainty import ruled, step_of_texts
 from galena.experiments.models import Quantity, Run, TypedColumn
 from galena.experiments.runs.typed import value_of
+from galena.shell.prepared import prepared_objects
 
 Beside = dict[tuple[int, int | None], list[TypedColumn]]  # by run and stream
 

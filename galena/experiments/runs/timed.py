@@ -10,7 +10,6 @@ from galena.core.errors import TableError
 from galena.core.plans import duration_in_words, rate_in_words
 from galena.core.second_look import Remark
 from galena.experiments.data.exclusions import mask
-from galena.experiments.data.prepared import prepared_objects
 from galena.experiments.data.readings import Readings, of_series
 from galena.experiments.data.rows import Block, Column
 from galena.experiments.data.uncertainty import ruled, step_of
@@ -18,6 +17,7 @@ from galena.experiments.models import Quantity, Run, Series, SeriesChunk, TypedC
 from galena.experiments.runs import judging
 from galena.experiments.runs.beside import beside, column_of, type_beside
 from galena.experiments.runs.kind import MEASURED, LeftOut, RunKind
+from galena.shell.prepared import prepared_objects
 
 FINER = 2  # further decimals in a file: a zero is a mean, finer than the channel's steps
 
