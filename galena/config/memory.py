@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 M_ARENA_MAX = -8  # malloc.h
 HEAPS = 2
+GIVES_BACK_EVERY = 60.0  # s
 COMPUTE_AT_ONCE = 4  # a page, a second look, and the clocks of two instruments
 _SIDE, _TIMES = 200, 5  # of the matrices that are multiplied, and how often
 
@@ -29,6 +30,21 @@ def share_heaps() -> None:
         return
     with contextlib.suppress(OSError, AttributeError):  # another C library
         ctypes.CDLL(None).mallopt(M_ARENA_MAX, HEAPS)
+
+
+def give_back(every: float = GIVES_BACK_EVERY) -> threading.Event:
+    """Give what is free in the heaps back to the system, every so many seconds until the event that
+    this gives is set. The library itself keeps it: each rush of a class would leave the process as
+    large as it was then. Elsewhere than with the GNU C library nothing is done."""
+    over = threading.Event()
+    trim = getattr(ctypes.CDLL(None), "malloc_trim", None) if sys.platform == "linux" else None
+
+    def trim_now_and_then() -> None:
+        while trim is not None and not over.wait(every):
+            trim(0)
+
+    threading.Thread(target=trim_now_and_then, name="give back", daemon=True).start()
+    return over
 
 
 def load_undisturbed() -> None:

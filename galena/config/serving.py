@@ -17,7 +17,7 @@ from django.conf import settings
 from django.urls import get_resolver
 
 from galena.classroom.people import FIRST
-from galena.config.memory import keep_what_is_loaded, share_heaps, take_room_to_compute
+from galena.config.memory import give_back, keep_what_is_loaded, share_heaps, take_room_to_compute
 from galena.config.threads import hand_over_quickly
 from galena.config.warming import load_later
 from galena.shell.room import ROOM
@@ -81,6 +81,7 @@ def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> N
     share_heaps()
     hand_over_quickly()
     load_later()
+    give_back()
     bound = "0.0.0.0" if room else host
     shown = "127.0.0.1" if room else host
     listening = listen(bound, port)

@@ -2,7 +2,7 @@
 
 from datetime import timedelta
 
-from django.db.models import Count, Exists, OuterRef, Q
+from django.db.models import Count, Exists, OuterRef, Q, QuerySet
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -12,9 +12,10 @@ from galena.classroom.permissions import for_teachers, may_teach
 from galena.experiments import choosing, flows, repeats
 from galena.experiments.access import experiment_for, experiments_of
 from galena.experiments.forms import NewExperiment
-from galena.experiments.models import Experiment, Quantity, Run
+from galena.experiments.models import ConditionValue, Experiment, Quantity, Run, Stream
 from galena.experiments.sources import SOURCES
 from galena.shell import requested
+from galena.shell.prepared import hold, prepared_objects
 
 UNDO_FOR = timedelta(minutes=10)
 MOST_WORDS = 8
@@ -152,10 +153,27 @@ def _rail(request, experiment: Experiment, gone: int = 0):
     return response
 
 
+def _kept_runs(experiment: int) -> QuerySet[Run]:
+    return Run.objects.kept().filter(experiment=experiment).select_related("started_by")
+
+
+def _conditions(experiment: int) -> QuerySet[ConditionValue]:
+    kept = ConditionValue.objects.filter(run__experiment=experiment, run__removed_at=None)
+    return kept.select_related("condition")
+
+
+def _streams(experiment: int) -> QuerySet[Stream]:
+    return Stream.objects.filter(run__experiment=experiment, run__removed_at=None)
+
+
 def rail_context(experiment: Experiment) -> dict:
     """Give what the rail of runs shows, and the run that was removed last, for a while."""
-    runs = experiment.runs.kept().prefetch_related("condition_values__condition", "streams")
-    runs = list(runs.select_related("started_by"))
+    runs = prepared_objects("kept runs", _kept_runs, experiment.pk)
+    values = prepared_objects("conditions of kept runs", _conditions, experiment.pk)
+    hold(runs, "condition_values", values)
+    hold(runs, "streams", prepared_objects("streams of kept runs", _streams, experiment.pk))
+    for run in runs:
+        run.experiment = experiment
     repeats.mark(sorted(runs, key=lambda run: run.number))
     removed = experiment.runs.filter(removed_at__gt=timezone.now() - UNDO_FOR)
     folded = len(runs) > choosing.MOST_CHIPS

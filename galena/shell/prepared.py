@@ -5,7 +5,7 @@ than to ask them.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from typing import Any, Generic, TypeVar
 
 from django.db import connection
@@ -21,6 +21,7 @@ Row = TypeVar("Row", bound=Model)
 
 _of_values: dict[str, _Written] = {}
 _of_objects: dict[str, _Objects[Any]] = {}
+_asks: dict[str, object] = {}  # the code that writes the query of a name
 
 
 class _Written:
@@ -74,6 +75,7 @@ def prepared(name: str, query: Callable[[Any], QuerySet], key: Key) -> Iterator[
 
     name: told once for each query. query: gives it, as `values()` of columns, for a key.
     """
+    _refuse_second(name, query)
     if name not in _of_values:
         of_columns = query(_open(key))
         written = _Written(of_columns)
@@ -90,10 +92,18 @@ def prepared_objects(name: str, query: Callable[[Any], QuerySet[Row]], key: Key)
 
     name: told once for each query. query: gives it for a key, or several, as for `prepared`.
     """
+    _refuse_second(name, query)
     asked = _of_objects.get(name)
     if asked is None:
         asked = _of_objects[name] = _Objects(query(_open(key)))
     return asked.of(asked._written.compiler.query.model, key)
+
+
+def _refuse_second(name: str, query: Any) -> None:
+    """Raise ValueError where a name stands for another query already."""
+    code = getattr(query, "func", query).__code__
+    if _asks.setdefault(name, code) is not code:
+        raise ValueError(f"“{name}” is the name of another query.")
 
 
 def _open(key: Key) -> int | RawSQL:
@@ -109,17 +119,22 @@ class _AtHand(QuerySet[Row]):
         return self.model._default_manager.filter(**self.of_owner)
 
 
-def hold(owner: Model, name: str, rows: list[Row]) -> None:
-    """Have an object know the rows of a relation, as `prefetch_related` does.
+def hold(owners: Collection[Model], name: str, rows: Iterable[Row]) -> None:
+    """Have objects know the rows of a relation, each its own, as `prefetch_related` does.
 
-    name: of the relation, by which other rows refer to it.
+    name: of the relation, by which the rows refer to one of the owners.
     """
-    relation: Any = owner._meta.get_field(name)
-    held: _AtHand[Row] = _AtHand(relation.related_model)
-    held.of_owner = {relation.field.name: owner}
-    held._result_cache = rows
-    held._prefetch_done = True  # type: ignore[attr-defined]
-    for row in rows:
-        setattr(row, relation.field.name, owner)
-    known: dict[str, QuerySet] = owner.__dict__.setdefault("_prefetched_objects_cache", {})
-    known[name] = held
+    rows_of: dict[Any, list[Row]] = {owner.pk: [] for owner in owners}
+    for owner in owners:
+        relation: Any = owner._meta.get_field(name)
+        held: _AtHand[Row] = _AtHand(relation.related_model)
+        held.of_owner = {relation.field.name: owner}
+        held._result_cache = rows_of[owner.pk]
+        held._prefetch_done = True  # type: ignore[attr-defined]
+        owner.__dict__.setdefault("_prefetched_objects_cache", {})[name] = held
+    by_key = {owner.pk: owner for owner in owners}
+    for row in rows if owners else ():
+        key = getattr(row, relation.field.attname)
+        if key in by_key:
+            setattr(row, relation.field.name, by_key[key])
+            rows_of[key].append(row)

@@ -57,3 +57,25 @@ def test_where_memory_runs_out_computing_beside_each_other_ends_nothing():
     words = [sys.executable, "-c", SHORT_OF_MEMORY]
     ended = subprocess.run(words, capture_output=True, text=True, timeout=300, check=False)
     assert ended.stdout == "all computed\n", ended.stderr[-1000:]
+
+
+SCATTERED = """
+import re, time
+from pathlib import Path
+from galena.config import memory
+def resident():
+    return int(re.search(r"VmRSS:\\s+(\\d+)", Path("/proc/self/status").read_text())[1])
+pieces = [bytes(1000) for _ in range(100_000)]
+pieces = pieces[::50]
+before, end = resident(), time.monotonic() + 60
+memory.give_back(every=0.05)
+while resident() > before - 50_000 and time.monotonic() < end:
+    time.sleep(0.05)
+print(before - resident() > 50_000)
+"""
+
+
+def test_what_a_rush_has_freed_goes_back_to_the_system():
+    words = [sys.executable, "-c", SCATTERED]
+    ended = subprocess.run(words, capture_output=True, text=True, timeout=300, check=True)
+    assert ended.stdout == "True\n"

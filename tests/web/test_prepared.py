@@ -74,6 +74,12 @@ def test_what_is_no_row_is_not_prepared(two):
         )
 
 
+def test_a_name_stands_for_one_query(two):
+    prepared_objects("sheets in a test", lambda key: Sheet.objects.filter(pk=key), 1)
+    with pytest.raises(ValueError, match="another query"):
+        prepared_objects("sheets in a test", lambda key: Sheet.objects.filter(experiment=key), 1)
+
+
 def test_sheets_come_complete_in_four_queries(two, django_assert_num_queries):
     with django_assert_num_queries(4):
         sheets = sheets_in(two[0])

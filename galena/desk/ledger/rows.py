@@ -106,8 +106,8 @@ def rows(
     findings = prepared_objects("findings of a sheet", _kept_of, sheet.pk)
     if not findings:
         return []
-    run_of = {one.pk: one for one in prepared_objects("their runs", _runs_of, sheet.pk)}
-    quantities = prepared_objects("their quantities", _quantities_of, sheet.pk)
+    run_of = {one.pk: one for one in prepared_objects("runs of findings", _runs_of, sheet.pk)}
+    quantities = prepared_objects("quantities of findings", _quantities_of, sheet.pk)
     quantity_of = {one.pk: one for one in quantities}
     span_of = {one.pk: one for one in (sheet.spans.all() if spans is None else spans)}
     marker_of = {one.pk: one for one in (sheet.markers.all() if markers is None else markers)}

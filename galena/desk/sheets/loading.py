@@ -34,11 +34,10 @@ def _complete(name: str, way: str, key: int, experiment: Experiment) -> list[She
     shown = Trace.objects.select_related("quantity")
     traces = prepared_objects(f"traces: {name}", _rows_by(shown, f"graph__{way}"), key)
     notes = prepared_objects(f"notes: {name}", _rows_by(Note.objects, f"graph__{way}"), key)
-    for graph in graphs:
-        hold(graph, "traces", [one for one in traces if one.graph_id == graph.pk])
-        hold(graph, "notes", [one for one in notes if one.graph_id == graph.pk])
+    hold(graphs, "traces", traces)
+    hold(graphs, "notes", notes)
+    hold(sheets, "graphs", graphs)
     for sheet in sheets:
-        hold(sheet, "graphs", [one for one in graphs if one.sheet_id == sheet.pk])
         sheet.experiment = experiment
     return sheets
 

@@ -52,9 +52,9 @@ def runs_of(sheet: Sheet) -> list[Run]:
     experiment = sheet.experiment
     runs = prepared_objects("shown runs", _shown_in, experiment.pk)
     values = prepared_objects("conditions of shown runs", _conditions_shown_in, experiment.pk)
+    hold(runs, "condition_values", values)
     for run in runs:
         run.experiment = experiment
-        hold(run, "condition_values", [one for one in values if one.run_id == run.pk])
     return runs
 
 
