@@ -235,6 +235,11 @@ def test_a_shown_desk_is_followed_and_a_lent_gauge_is_used(page, room, device, e
     desk.get_by_role("button", name="afterwards").click()
     tab = gannet.get_by_role("button", name="afterwards")
     expect(tab).to_have_attribute("aria-current", "true")
+    until_shown(desk, "s.runs >= 1")
+    until_shown(gannet, "s.runs >= 1")
+    expect(desk.locator(".reading")).to_have_text(re.compile(r"^t \d"))
+    # all that was asked for of the Desk has come: what is asked for later is refused
+    expect(gannet.locator(".reading")).to_have_text(desk.locator(".reading").inner_text())
     page.get_by_role("button", name="Stop showing my Desk").click()
     expect(gannet.get_by_role("heading", name="Task")).to_be_visible()
 
