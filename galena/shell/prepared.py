@@ -62,10 +62,10 @@ class _Objects(Generic[Row]):
     def of(self, model: type[Row], key: Key) -> list[Row]:
         objects = []
         for row in self._written.rows(key):
-            made = model.from_db("default", self._names, row[self._own])
+            instance = model.from_db("default", self._names, row[self._own])
             for joined in self._joined:
-                joined.populate(row, made)
-            objects.append(made)
+                joined.populate(row, instance)
+            objects.append(instance)
         return objects
 
 

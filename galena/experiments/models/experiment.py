@@ -55,8 +55,8 @@ class Experiment(models.Model):
     def shown(self) -> "list[Quantity]":
         """What a graph can show: what was measured, what is typed, what a formula gives."""
         everything = prepared_objects("quantities", _quantities_of, self.pk)
-        for one in everything:
-            one.experiment = self
+        for quantity in everything:
+            quantity.experiment = self
         measured = {row["pk"] for row in prepared("measured", _measured_of, self.pk)}
         apart = (Quantity.Kind.MEASURED, Quantity.Kind.DERIVED)
         of_tables = [one for one in everything if one.kind not in apart]
