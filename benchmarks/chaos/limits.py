@@ -37,8 +37,7 @@ def part(times: int) -> Outcome:
         outcome.say(f"left out: a full disk and a read-only one ({error})")
     _no_handles(outcome)
     _leaping_clock(outcome)
-    _little_memory(outcome, early=False)
-    _little_memory(outcome, early=True)
+    _little_memory(outcome)
     return outcome
 
 
@@ -187,15 +186,12 @@ def _leaping_clock(outcome: Outcome) -> None:
     board.close()
 
 
-def _little_memory(outcome: Outcome, *, early: bool) -> None:
-    """The server may have little more memory than it uses, while much is asked of it; early: before
-    it has loaded all.
-    """
+def _little_memory(outcome: Outcome) -> None:
+    """The server may have little more memory than it uses, while much is asked of it."""
     board = Board(1)
     with world() as folder, Server(folder, [board.address]) as server:
         client = _start(server, board)
-        if not early:
-            until(lambda: all_is_loaded(server.pid), "all to be loaded")
+        until(lambda: all_is_loaded(server.pid), "all to be loaded")
         used = int(re.search(r"VmSize:\s+(\d+)", Path(f"/proc/{server.pid}/status").read_text())[1])
         limit = used * 1024 + LEFT_MB * 1_000_000
         free = resource.prlimit(server.pid, resource.RLIMIT_AS)
@@ -205,8 +201,7 @@ def _little_memory(outcome: Outcome, *, early: bool) -> None:
         taken = status(client, 1).get("taken", 0)
         stream = _gone_on(outcome, client, folder, taken, "with memory again")
         good, silent = answers.count(200), answers.count(0)
-        when = ", right after the start" if early else ""
-        outcome.say(f"{LEFT_MB} MB of memory left{when}: {good} of {len(answers)} pages and files made, {silent} without "
+        outcome.say(f"{LEFT_MB} MB of memory left: {good} of {len(answers)} pages and files made, {silent} without "
                     f"any answer; the run goes "
                     f"on, {stream.lost} of its readings lost, {memory(server.pid):.0f} MB in the end")  # fmt: skip
         outcome.hold(not stream.damage, f"memory: {stream.damage}")
