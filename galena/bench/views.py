@@ -79,7 +79,7 @@ def connect(request, experiment_id: int):
                 place = Address(place.kind, place.place, chosen)
             BENCH.connect(place)
             if not listed.simulated:
-                place_flows.keep(place, BENCH.known.add(place))
+                place_flows.keep(place, BENCH.known_ports.add(place))
             return bench_answer(request, experiment)
     return bench_answer(
         request, experiment, "Nothing is there any more. Look again, then choose from the list."

@@ -15,13 +15,15 @@ from tests import making
 @pytest.fixture
 def two(ada):
     """Two experiments with runs and two sheets each."""
-    made = [experiment_flows.create(ada, title, [("pump", "mL/s")]) for title in ("one", "other")]
-    for experiment in made:
+    experiments = [
+        experiment_flows.create(ada, title, [("pump", "mL/s")]) for title in ("one", "other")
+    ]
+    for experiment in experiments:
         for seed in (1, 2):
             making.run(experiment, making.ramp(seed=seed), conditions=[f"{seed}0"])
         sheet_flows.first_sheet(experiment)
         sheet_flows.add_sheet(experiment, None, [experiment.quantities.get(symbol="h")])
-    return made
+    return experiments
 
 
 def fields_of(rows):

@@ -60,10 +60,10 @@ class Bench:
         self.list_ports: discovery.Lister = discovery.list_serial_ports
         self.list_meters: Callable[[], Iterable[str]] = list_meters
         self.typed: list[Address] = []  # addresses in the network
-        self.known = KnownPorts(lambda: self.list_ports())
+        self.known_ports = KnownPorts(lambda: self.list_ports())
         self._recogniser = Recogniser(
             board_flows.facts_of,
-            self.known.key_of,
+            self.known_ports.key_of,
             own_commands=Path(settings.DATA_DIR) / "scpi_commands.txt",
         )
         self.setups: dict[int, dict[int, Shown]] = {}
@@ -81,7 +81,7 @@ class Bench:
         self.hub = Hub()
         known = list(known)
         self.typed = [addresses.parse(one.address) for one in known if one.speed is None]
-        self.known.begin(known)
+        self.known_ports.begin(known)
         self.room.find(stand_ins)
         self._stand_ins = list(stand_ins)
         self.setups.clear()
@@ -91,8 +91,8 @@ class Bench:
         for where in self._stand_ins:
             self.connect(discovery.stand_in(where).address)
         for place in self.places:
-            if place.address in self.typed or place.address in self.known:
-                self.connect(self.known.at_its_speed(place.address))
+            if place.address in self.typed or place.address in self.known_ports:
+                self.connect(self.known_ports.at_its_speed(place.address))
         self._task = asyncio.get_running_loop().create_task(self.publisher.publish_forever())
 
     async def stop(self) -> None:
@@ -134,7 +134,7 @@ class Bench:
         self.look_again()
         for place in self.places:
             if not place.simulated and place.address not in before:
-                self.connect(self.known.at_its_speed(place.address))
+                self.connect(self.known_ports.at_its_speed(place.address))
 
     def _forget_gone(self) -> None:
         here = {place.address.where for place in self.places}
