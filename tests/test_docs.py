@@ -74,6 +74,13 @@ def test_no_page_or_script_of_our_own_names_another_place():
     assert [str(file) for file in own if named.search(file.read_text("utf-8"))] == []
 
 
+def test_every_script_bears_an_answer_that_breaks_off():
+    asking = re.compile(r"(?<![.\w])(?<!async )fetch\((?!\))|\.(?:json|text|blob|arrayBuffer)\(\)")
+    scripts = [one for one in (ROOT / "galena").rglob("*.js") if "vendor" not in one.parts]
+    own = {file.name for file in scripts if asking.search(file.read_text("utf-8"))}
+    assert own == {"answers.js"}  # where no answer, and half of one, are null
+
+
 def test_every_rig_is_described_and_drawn_by_what_it_knows():
     described = (ROOT / "docs" / "rigs.md").read_text("utf-8")
     for key, rig in RIGS.items():

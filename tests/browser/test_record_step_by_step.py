@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from galena.experiments.models import Step
 from galena.experiments.runs.stepwise import tables
 from tests.browser import at_record
+from tests.browser.late import Late
 from tests.browser.test_accessibility import violations
 
 DISTANCES = (0.2, 0.3, 0.4, 0.5, 0.6)
@@ -89,6 +90,42 @@ def test_the_lamp_rail_is_recorded_step_by_step(page, window):
     page.get_by_role("link", name="Desk", exact=True).click()
     expect(page.locator(".axis-label.along")).to_have_text("d / m")
     expect(page.locator(".stack")).to_have_attribute("data-shown", re.compile(r'"runs":1'))
+
+
+def test_rows_that_come_late_do_not_hide_a_correction(page, window):
+    at_record.begin(page, "Lamp over distance", "", "Lamp rail")
+    at_record.choose(page, "stepwise")
+    at_record.fill(page, **{"typed-name": "distance", "typed-symbol": "d", "typed-unit": "m"})
+    page.get_by_role("button", name="Add the setting").click()
+    at_record.fill(page, average="0.1")
+    rows = page.locator("#steps tbody tr")
+    for count, distance in enumerate(("0.2", "0.3"), 1):
+        page.locator("#setting input").fill(distance)
+        page.keyboard.press("Enter")
+        expect(rows).to_have_count(count)
+    other = window()
+    other.goto(page.url)
+
+    renewed = Late(page, re.compile(r"/record/steps(\?|$)"))
+    corrected = Late(page, re.compile("/steps/1/correct/"))
+    correct(other, 2, "0.31")
+    renewed.until_asked()
+    correct(page, 1, "0.21")
+    corrected.until_asked()
+    renewed.let_go()  # as they were before this correction
+    page.evaluate("new Promise((told) => requestAnimationFrame(() => setTimeout(told, 50)))")
+    expect(page.get_by_label("distance of row 1")).to_have_value("0.21")
+    corrected.let_go()
+    expect(page.locator("#steps-notice")).to_have_text("Row 1 was corrected.")
+    for row in (rows, other.locator("#steps tbody tr")):
+        expect(row.nth(0)).to_contain_text("was 0.2")
+        expect(row.nth(1)).to_contain_text("was 0.3")
+
+
+def correct(page, row, value):
+    cell = page.get_by_label(f"distance of row {row}")
+    cell.fill(value)
+    cell.press("Tab")
 
 
 def test_the_list_of_runs_is_put_in_order_by_hand(page):

@@ -1,6 +1,7 @@
 // This device's microphone as an instrument: asks for permission, says why it cannot be, and sends
 // what it hears in short batches. It computes nothing: levels come from the server.
 // Owns #microphone. It goes on from page to page until it is told to stop.
+import { contentOf, reach } from "../shell/js/answers.js";
 import { say } from "../shell/js/frame.js";
 
 const BATCH = 4096; // samples
@@ -75,18 +76,17 @@ async function send(listening, rate, first, samples) {
     rate: String(Math.round(rate)),
     first,
   });
-  try {
-    const answer = await fetch(`${box.dataset.hear}?${query}`, {
-      method: "POST",
-      body: samples,
-      headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" },
-    });
-    if (answer.status === 400 || answer.status === 409) stop(await answer.text());
-    else if (answer.status === 403) stop("You are signed out. Load the page again and sign in.");
-    else say("");
-  } catch {
+  const answer = await reach(`${box.dataset.hear}?${query}`, {
+    method: "POST",
+    body: samples,
+    headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" },
+  });
+  const told = await contentOf(answer, "text");
+  if (told === null)
     say("The server does not answer. What the microphone hears is lost until it does.");
-  }
+  else if (answer.status === 400 || answer.status === 409) stop(told);
+  else if (answer.status === 403) stop("You are signed out. Load the page again and sign in.");
+  else say("");
 }
 
 function stop(why = "") {

@@ -1,5 +1,6 @@
 // The page of a clip: brings film, drawing, glass and strip together, and sends what is done.
 // Owns which picture is shown, where the cross is, and what the hand does now.
+import { contentOf } from "../shell/js/answers.js";
 import { post, say } from "../shell/js/frame.js";
 import { inTurn, takeTurns } from "../shell/js/in_turn.js";
 import { loadMarks } from "../shell/js/painter.js";
@@ -96,12 +97,13 @@ function renewed() {
 new MutationObserver(renewed).observe(document.getElementById("clip"), { childList: true });
 
 async function send(url, fields) {
-  const answer = await inTurn(() => post(url, fields)).catch(() => null);
-  if (!answer) {
+  const answer = await inTurn(() => post(url, fields));
+  const shown = await contentOf(answer, "text");
+  if (shown === null) {
     say("The server does not answer. What was marked before is kept.");
     return false;
   }
-  htmx.swap("#panel", await answer.text(), { swapStyle: "outerHTML" });
+  htmx.swap("#panel", shown, { swapStyle: "outerHTML" });
   return answer.ok;
 }
 

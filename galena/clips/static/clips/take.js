@@ -1,5 +1,6 @@
 // One film from a camera: recorded in pieces of a second, and sent one behind the other once it is
 // kept. What cannot be sent is held and tried again; what was sent is there, whatever happens here.
+import { contentOf, reach } from "../shell/js/answers.js";
 import { post, token } from "../shell/js/frame.js";
 
 const KINDS = ["video/webm;codecs=vp8", "video/webm", "video/mp4"];
@@ -95,7 +96,7 @@ export class Take {
   async sendPiece() {
     const piece = this.pieces[0].slice(0, LARGEST);
     const answer = await this.answered(() =>
-      fetch(`${this.begunAs.piece}?at=${this.sent}`, {
+      reach(`${this.begunAs.piece}?at=${this.sent}`, {
         method: "POST",
         body: piece,
         headers: { "X-CSRFToken": token(), "Content-Type": "application/octet-stream" },
@@ -118,9 +119,10 @@ export class Take {
     const trips = [];
     for (let i = 0; i < count; i++) {
       const asked = performance.now();
-      const answer = await fetch(this.clock).catch(() => null);
+      const answer = await reach(this.clock);
       const came = performance.now();
-      if (answer?.ok) trips.push([asked, (await answer.json()).us, came].join(","));
+      const told = answer?.ok ? await contentOf(answer) : null;
+      if (told) trips.push([asked, told.us, came].join(","));
     }
     return trips.join(";");
   }
@@ -128,8 +130,8 @@ export class Take {
   // Ask until an answer comes: a server that is away for a moment loses nothing.
   async answered(ask) {
     for (;;) {
-      const answer = await ask().catch(() => null);
-      const told = await answer?.json().catch(() => null);
+      const answer = await ask();
+      const told = await contentOf(answer);
       if (told) return told;
       if (answer && answer.status < 500)
         return { trouble: "The film is not taken any more. Load the page again." };

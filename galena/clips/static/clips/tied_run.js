@@ -1,5 +1,6 @@
 // The run that a clip is tied to, or is being tied to: its trace under the strip, and its moments in
 // the card. Owns what of the card is filled in here; asks the server for each run once.
+import { contentAt } from "../shell/js/answers.js";
 import { Trace } from "./trace.js";
 
 export class TiedRun {
@@ -44,10 +45,8 @@ export class TiedRun {
       return;
     }
     const address = this.form.dataset.trace.replace(/0$/, number);
-    const answer = await fetch(address).catch(() => null);
-    if (!answer?.ok || turn !== this.turn) return;
-    const run = await answer.json();
-    if (turn !== this.turn) return;
+    const run = await contentAt(address);
+    if (!run || turn !== this.turn) return;
     // While a second moment is chosen, the run is shown by its own time.
     this.trace.show(tying ? { ...run, tie: null } : run);
     this.svg.removeAttribute("hidden");

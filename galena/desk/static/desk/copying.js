@@ -1,14 +1,15 @@
 // The rows of the table in the drawer, copied for a spreadsheet: all of them, or those chosen.
 // Owns nothing: what is copied comes from the server, as it is written into files, but with the
 // decimal sign that the person reads, for their spreadsheet reads the same.
+import { contentAt } from "../shell/js/answers.js";
 import { asRead } from "../shell/js/decimal_sign.js";
 
 const MOST = 100_000; // rows that a clipboard is asked to hold
 
 async function lines(address) {
-  const answer = await fetch(address);
-  if (!answer.ok) throw new Error("This run cannot be read now.");
-  const all = (await answer.text()).replace(/^\ufeff/, "").split("\r\n");
+  const content = await contentAt(address, "text");
+  if (content === null) throw new Error("This run cannot be read now.");
+  const all = content.replace(/^\ufeff/, "").split("\r\n");
   return all.filter((line) => line !== "" && !line.startsWith("# "));
 }
 

@@ -2,6 +2,7 @@
 // that no answer overtakes a newer one. A wish is a place in x, some steps from where the cursor
 // stands when its turn comes, or a row of a run. An act at the cursor waits for the wishes before it:
 // quick fingers mark off what they went to.
+import { contentOf, reach } from "../shell/js/answers.js";
 
 export class Cursor {
   /** @param {{ url: string, start: () => number, shown: (stepped: boolean) => void,
@@ -72,10 +73,10 @@ export class Cursor {
   }
 
   async ask(what) {
-    const answer = await fetch(`${this.url}?${new URLSearchParams(what)}`).catch(() => null);
+    const answer = await reach(`${this.url}?${new URLSearchParams(what)}`);
     if (answer?.status !== 200) return null; // 204: the sheet is gone, removed or undone
-    const read = await answer.json();
-    return read.trouble ? null : read;
+    const read = await contentOf(answer);
+    return read?.trouble ? null : read;
   }
 }
 

@@ -1,5 +1,6 @@
 // The gallery of models: what is pointed at, focused or typed is laid over the readings of its sheet.
 // Owns nothing; the sheet draws. One request under way, the latest wish next.
+import { contentOf, reach } from "../shell/js/answers.js";
 import { sheetOf } from "./sheets.js";
 
 const TYPING = 250; // milliseconds after the last key before a typed model is laid on
@@ -33,8 +34,9 @@ async function askedFor(gallery, query) {
   const of = gallery.querySelector("[name=of]").value;
   const url = `${gallery.dataset.gallery}?${query}&${new URLSearchParams({ runs, of })}`;
   if (!laid.has(url)) {
-    const response = await fetch(url).catch(() => null);
-    laid.set(url, (await response?.json().catch(() => null)) ?? { trouble: "No answer came." });
+    const answered = await contentOf(await reach(url));
+    if (!answered) return { trouble: "No answer came." };
+    laid.set(url, answered);
   }
   return laid.get(url);
 }

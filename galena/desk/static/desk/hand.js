@@ -1,5 +1,6 @@
 // Moves the parameters of a model by hand: slider and typed value go together, and what the server
 // says of them is drawn at once. Owns nothing; the sheet that a panel belongs to draws.
+import { contentOf, reach } from "../shell/js/answers.js";
 
 export class Hand {
   constructor(sheetOf) {
@@ -35,8 +36,7 @@ export class Hand {
           parameter.querySelector(".number").value,
         ]),
       );
-      const answer = await fetch(`${panel.dataset.hand}?${fields}`).catch(() => null);
-      const fit = await answer?.json().catch(() => null);
+      const fit = await contentOf(await reach(`${panel.dataset.hand}?${fields}`));
       if (!panel.isConnected || !fit) continue;
       const output = panel.querySelector("[data-shown=residuals]");
       if (output) output.textContent = fit.trouble ?? `by hand, not fitted: ${fit.text}`;

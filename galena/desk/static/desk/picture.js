@@ -1,10 +1,13 @@
 // A sheet as PNG, in one, two or four times its size, or copied: painted from the SVG of the server,
 // which holds its own fonts. Owns nothing but the line that says how it went.
+import { contentOf, reach } from "../shell/js/answers.js";
 
 async function painted(address, times) {
-  const answer = await fetch(address);
-  if (!answer.ok) throw new Error(await answer.text());
-  const url = URL.createObjectURL(await answer.blob());
+  const answer = await reach(address);
+  const content = await contentOf(answer, answer?.ok ? "blob" : "text");
+  if (content === null) throw new Error("The server does not answer.");
+  if (!answer.ok) throw new Error(content);
+  const url = URL.createObjectURL(content);
   try {
     const image = new Image();
     image.src = url;
@@ -57,5 +60,3 @@ document.addEventListener("click", async (event) => {
         : `This picture could not be made. ${error.message}`;
   }
 });
-
-export {};

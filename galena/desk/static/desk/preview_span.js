@@ -1,4 +1,5 @@
 // The findings of a span while its ends are dragged.
+import { contentAt } from "../shell/js/answers.js";
 
 // While a span is dragged its findings follow: one request under way, the latest ends next.
 export async function previewSpan(sheet, id, lo, hi) {
@@ -8,10 +9,9 @@ export async function previewSpan(sheet, id, lo, hi) {
   while (sheet.ends) {
     const ends = sheet.ends;
     sheet.ends = null;
-    const answer = await fetch(
+    const preview = await contentAt(
       `${sheet.urlOf("spans")}/${id}/peek?${new URLSearchParams(ends)}`,
-    ).catch(() => null);
-    const preview = answer?.ok && (await answer.json().catch(() => null));
+    );
     const table = document.querySelector(`#ledger [data-rows="${id}"]`);
     if (!preview || !table || !sheet.ruler.held) continue; // it was let go: its ledger is on its way
     table.innerHTML = preview.rows; // as the server renders them in the ledger

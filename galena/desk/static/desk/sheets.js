@@ -1,4 +1,5 @@
 // The sheets in sight, and which of them is active: its ledger is shown, and keys go to it.
+import { contentOf } from "../shell/js/answers.js";
 import { looksIn, post, say } from "../shell/js/frame.js";
 import { answered, inTurn } from "../shell/js/in_turn.js";
 import { renewPart, tellChanged } from "../shell/js/parts.js";
@@ -21,15 +22,14 @@ export function change(url, fields, what) {
 }
 
 async function send(url, fields, what) {
-  const answer = await post(url, fields).catch(() => null);
+  const answer = await post(url, fields);
+  const shown = answer?.ok ? await contentOf(answer, "text") : null;
   tellChanged();
-  if (!answer?.ok) {
+  if (shown === null) {
     say("The server did not take this change. Load the page again and repeat it.");
     return;
   }
-  htmx.swap(what === "sheets" ? "#sheets" : "#ledger", await answer.text(), {
-    swapStyle: "outerHTML",
-  });
+  htmx.swap(what === "sheets" ? "#sheets" : "#ledger", shown, { swapStyle: "outerHTML" });
 }
 
 function activate(sheet) {

@@ -1,6 +1,7 @@
 // The readings table: only the rows in sight are elements, so that a million are no more work than
 // twenty. Typed cells are fields; what is typed goes to the server cell by cell, in order, and stays
 // in its field with a word on it where it is refused.
+import { contentOf, contentAt } from "../shell/js/answers.js";
 import { post } from "../shell/js/frame.js";
 import { inTurn } from "../shell/js/in_turn.js";
 import { tellChanged } from "../shell/js/parts.js";
@@ -137,11 +138,10 @@ export class Table {
         }
       if (missing === null) break;
       const typing = this.typing;
-      const answer = await fetch(
+      const page = await contentAt(
         `${this.url}/rows?${new URLSearchParams({ first: String(missing * PAGE), count: String(PAGE), stream: this.stream })}`,
-      ).catch(() => null);
-      if (!answer?.ok) break;
-      const page = await answer.json();
+      );
+      if (!page) break;
       if (typing !== this.typing) {
         if (!this.pages.has(missing)) continue;
         break;
@@ -177,23 +177,19 @@ export class Table {
   act(fields) {
     this.sent = (this.sent ?? 0) + 1;
     const sent = inTurn(async () => {
-      const answer = await post(`${this.url}/change`, { stream: this.stream, ...fields }).catch(
-        () => null,
-      );
+      const answer = await post(`${this.url}/change`, { stream: this.stream, ...fields });
+      const isPage = answer?.headers.get("Content-Type")?.startsWith("text/html");
+      const change = await contentOf(answer, isPage ? "text" : "json");
       tellChanged();
-      if (!answer) {
+      if (change === null)
         this.say(
           "The server does not answer. What you typed stands here: press Enter on it once more.",
         );
-        return null;
-      }
-      if (answer.headers.get("Content-Type")?.startsWith("text/html") && answer.ok)
-        return answer.text();
-      const change = await answer
-        .json()
-        .catch(() => ({ trouble: "The server could not do this. Load the page and try again." }));
-      this.say(change.trouble ?? "");
-      return change.trouble ? null : change;
+      else if (isPage && !answer.ok)
+        this.say("The server could not do this. Load the page and try again.");
+      else if (isPage) return change;
+      else this.say(change.trouble ?? "");
+      return isPage || change?.trouble ? null : change;
     });
     return sent.then((change) => {
       if (change === null || typeof change === "string") this.sent -= 1;

@@ -1,6 +1,7 @@
 // Which part of the data a sheet shows: limits of x and of each graph's axes, null where all is
 // shown. Zooms and slides in pixels, so that it is the same on a logarithmic axis. What a hand has
 // moved is kept by the server a moment later.
+import { contentOf } from "../shell/js/answers.js";
 import { post } from "../shell/js/frame.js";
 import { inTurn } from "../shell/js/in_turn.js";
 import { SIDES } from "./sides.js";
@@ -166,8 +167,9 @@ export class View {
     this.touched.clear();
     const view = JSON.stringify(moved);
     await inTurn(async () => {
-      const answer = await post(this.url, { view }).catch(() => null);
-      if (answer?.ok) htmx.swap("#acts", await answer.text(), { swapStyle: "outerHTML" });
+      const answer = await post(this.url, { view });
+      const acts = answer?.ok ? await contentOf(answer, "text") : null;
+      if (acts) htmx.swap("#acts", acts, { swapStyle: "outerHTML" });
     });
   }
 }

@@ -1,6 +1,7 @@
 // The readings of the window that is shown, as much of them as can be seen.
 // Owns the arrays and the one request that is under way; of newer windows only the last is asked
 // for when it is done, so that a fast hand never piles up work for the server.
+import { contentOf, reach } from "../shell/js/answers.js";
 import { SIDES } from "./sides.js";
 
 export class Window {
@@ -37,19 +38,16 @@ export class Window {
       query.set("hi", hi);
       query.set("columns", String(Math.round(columns * 1.5)));
     }
-    try {
-      const answer = await fetch(`${this.url}?${query}`);
-      if (answer.status === 200) this.unpack(await answer.arrayBuffer());
-      else if (answer.status !== 204)
-        // 204: the sheet is gone, removed or undone
-        this.trouble =
-          answer.status === 409
-            ? await answer.text()
-            : "The readings could not be fetched. Load the page again.";
-    } catch {
+    const answer = await reach(`${this.url}?${query}`);
+    if (answer?.status === 204) return; // the sheet is gone, removed or undone
+    const content = await contentOf(answer, answer?.ok ? "arrayBuffer" : "text");
+    if (content === null)
       this.trouble =
         "The server does not answer. Is Galena still running? Nothing recorded is lost.";
-    }
+    else if (answer.ok) this.unpack(content);
+    else
+      this.trouble =
+        answer.status === 409 ? content : "The readings could not be fetched. Load the page again.";
   }
 
   // Show what another window has until the own readings come, where the axes are of the same kind.

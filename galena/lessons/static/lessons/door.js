@@ -1,13 +1,14 @@
 // The large door: says who has come in.
+import { contentAt } from "../shell/js/answers.js";
 import { listen } from "../shell/js/live.js";
 
 const door = document.getElementById("large-door");
 const words = document.getElementById("who-is-in");
 
 async function look() {
-  const answer = await fetch(door.dataset.who).catch(() => null);
-  if (!answer?.ok) return;
-  const { groups, open } = await answer.json();
+  const who = await contentAt(door.dataset.who);
+  if (!who) return;
+  const { groups, open } = who;
   const said = groups.length ? `${groups.length} in: ${groups.join(", ")}` : "Nobody is in yet.";
   words.textContent = open ? said : `${said} ${words.dataset.closed}`;
 }

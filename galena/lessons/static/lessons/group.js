@@ -1,5 +1,6 @@
 // The group's page: what is live from the teacher, drawn as it comes, and what else is new.
 // Owns what is known of the teacher's run. Computes nothing that anyone writes down.
+import { contentAt } from "../shell/js/answers.js";
 import { listen } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
 import { renewPart } from "../shell/js/parts.js";
@@ -54,9 +55,8 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 
 async function follow() {
-  const answer = await fetch(`${page.dataset.status}?has=${run?.number ?? 0}`).catch(() => null);
-  if (!answer?.ok) return;
-  const status = await answer.json();
+  const status = await contentAt(`${page.dataset.status}?has=${run?.number ?? 0}`);
+  if (!status) return;
   if (status.recording === null) {
     if (run && !run.ended) await end();
     else if (status.last?.streams) await showLast(status.last);

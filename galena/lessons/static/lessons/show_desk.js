@@ -22,7 +22,7 @@ async function tell() {
   if (shown && written !== told && !document.hidden) {
     told = written;
     for (const { dataset } of document.querySelectorAll("[data-showing]"))
-      await post(dataset.showing, shown).catch(() => null);
+      await post(dataset.showing, shown);
   }
   setTimeout(tell, EVERY);
 }

@@ -1,5 +1,6 @@
 // Formulas shown beside the traces of a run: asked for while it grows, once when it is shown again.
 // Owns the boxes in #also and the traces they add; the server works the formulas out.
+import { contentAt } from "../shell/js/answers.js";
 import { writeNumber } from "./readout.js";
 
 const EVERY = 400; // ms between two askings while a run grows
@@ -46,12 +47,12 @@ async function ask(run, keys, count, now) {
       .split(",")
       .map((key) => `quantity=${key}`)
       .join("&");
-    const answer = await fetch(
+    const worked = await contentAt(
       `${box.dataset.derived.replace("/0/", `/${run.number}/`)}?${query}`,
-    ).catch(() => null);
-    if (!answer?.ok || request.run !== run || request.keys !== keys) return;
+    );
+    if (!worked || request.run !== run || request.keys !== keys) return;
     lasted = performance.now() - now;
-    for (const derived of (await answer.json()).quantities) show(run, derived);
+    for (const derived of worked.quantities) show(run, derived);
     run.derivedTurn = (run.derivedTurn ?? 0) + 1;
   } finally {
     asking = false;

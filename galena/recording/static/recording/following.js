@@ -1,5 +1,6 @@
 // Keeps what a page has of a run whole while it grows: batches as they come, and what was missed
 // asked for by index, so a late or slow page shows the whole run.
+import { reach } from "../shell/js/answers.js";
 import { unpack } from "../shell/js/live.js";
 import { take, unpackRows } from "./traces.js";
 
@@ -12,11 +13,10 @@ function ask(run, place) {
 
 async function fetchMissed(stream, place) {
   const asked = `${stream.missed}?from=${stream.t.length}&stream=${place}`;
-  const answer = await fetch(asked).catch(() => null);
+  const answer = await reach(asked);
   if (!answer?.ok) return;
   if (Number(answer.headers.get("X-First-Index")) !== stream.t.length) return;
-  const { t, columns } = await unpackRows(answer);
-  take(stream, t, columns);
+  await takeRows(stream, answer);
 }
 
 export function askForMissed(run) {
@@ -33,10 +33,13 @@ export async function fill(stream) {
     );
     return;
   }
-  const answer = await fetch(stream.missed).catch(() => null);
-  if (!answer?.ok) return;
-  const { t, columns } = await unpackRows(answer);
-  take(stream, t, columns);
+  const answer = await reach(stream.missed);
+  if (answer?.ok) await takeRows(stream, answer);
+}
+
+async function takeRows(stream, answer) {
+  const rows = await unpackRows(answer);
+  if (rows) take(stream, rows.t, rows.columns);
 }
 
 // Ask for the last readings of a run that has ended: after what was under way before the end.

@@ -1,5 +1,6 @@
 // Record: the large numbers, the clock and the trace of the run as it forms; Space starts and stops.
 // Owns what of a run is known on this page. Listens to the live events and to keys.
+import { contentAt } from "../shell/js/answers.js";
 import { listen } from "../shell/js/live.js";
 import { say } from "../shell/js/frame.js";
 import { clock as clockText, grouped } from "../shell/js/numbers.js";
@@ -63,10 +64,8 @@ events.onerror = () =>
 
 // The plan is only drawn anew when a run began or ended, so that nothing typed is lost.
 async function refresh() {
-  const answer = await fetch(main.dataset.status).catch(() => null);
-  if (!answer?.ok) return;
-  const status = await answer.json();
-  if (isOvertaken(status)) return;
+  const status = await contentAt(main.dataset.status);
+  if (!status || isOvertaken(status)) return;
   const shown = readStatus();
   if (
     status.recording !== shown.recording ||

@@ -1,5 +1,6 @@
 // Replay: a recorded run against the clock; traces, numbers, slider and the rig's drawing together.
 // Owns #replay, the drawing of the rig as it was then, and the large numbers while it is open.
+import { contentAt } from "../shell/js/answers.js";
 import { parts, place } from "../bench/drawing.js";
 import { fixed } from "../shell/js/numbers.js";
 import { fill } from "./following.js";
@@ -36,12 +37,8 @@ let opening = 0; // the latest opening wins, whichever answer comes first
 async function open(number, { atEnd = false } = {}) {
   const turn = ++opening;
   trouble.textContent = "";
-  const answer = await fetch(
-    main.dataset.replayUrl.replace(/0\/replay$/, `${number}/replay`),
-  ).catch(() => null);
-  if (!answer?.ok) return;
-  const content = await answer.json();
-  if (turn !== opening) return;
+  const content = await contentAt(main.dataset.replayUrl.replace(/0\/replay$/, `${number}/replay`));
+  if (!content || turn !== opening) return;
   if (content.trouble) {
     if (!atEnd) trouble.textContent = content.trouble;
     return;
@@ -198,9 +195,9 @@ async function showScenes() {
   document.querySelectorAll(".rig-then").forEach((element) => element.remove());
   drawings = [];
   for (const scene of run.scenes) {
-    const answer = await fetch(main.dataset.scene.replace("KEY", scene.rig)).catch(() => null);
-    if (!answer?.ok || !run) continue;
-    document.getElementById("rigs").insertAdjacentHTML("beforebegin", await answer.text());
+    const shown = await contentAt(main.dataset.scene.replace("KEY", scene.rig), "text");
+    if (shown === null || !run) continue;
+    document.getElementById("rigs").insertAdjacentHTML("beforebegin", shown);
     const drawn = [...document.querySelectorAll(".rig-then")].at(-1);
     if (!main.dataset.replaying) return;
     drawings.push({ parts: parts(drawn), states: scene.states });

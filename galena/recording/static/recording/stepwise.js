@@ -32,14 +32,32 @@ document.addEventListener("strips", ({ detail }) => {
 document.addEventListener("phase", ({ detail: { phase, status } }) => {
   if (phase !== "stepwise") means = false;
   if (main.dataset.kind !== "stepwise") return;
-  const now = `${status.stepping ?? ""} ${status.version ?? ""}`;
-  if (steps().dataset.version !== now) renew();
+  told = `${status.stepping ?? ""} ${status.version ?? ""}`;
+  renewWhere(isOld);
 });
 
+// The rows are asked for one at a time, and not while an act on them is under way: its answer brings
+// them, and would find no place where they came anew. What was wished for meanwhile comes after.
+let told = ""; // the version of the rows that the server last told of
 let asking = false;
+let late = new Set(); // wishes that came while rows were under way: whether they are still needed
+const isOld = () => steps().dataset.version !== told;
+const always = () => true;
+const actIsUnderWay = () => steps().querySelector(".htmx-request") !== null;
+
+function renewWhere(needed) {
+  if (asking || actIsUnderWay()) late.add(needed);
+  else if (needed()) renew();
+}
+
+function catchUp() {
+  const wishes = [...late];
+  late = new Set();
+  if (wishes.length) renewWhere(() => wishes.some((needed) => needed()));
+}
+document.addEventListener("htmx:afterRequest", catchUp);
+
 async function renew() {
-  // unless a reading is being taken here, whose answer brings the rows
-  if (asking || document.querySelector("#setting.htmx-request")) return;
   asking = true;
   const form = /** @type {HTMLFormElement} */ (document.getElementById("act"));
   const query = form?.querySelector("[name=kind-shown]")
@@ -47,6 +65,7 @@ async function renew() {
     : "";
   await renewPart(main.dataset.steps + query, "#steps");
   asking = false;
+  catchUp();
 }
 
 // What is being typed stays when the rows are drawn anew, whoever had them changed: a setting is
@@ -54,6 +73,11 @@ async function renew() {
 let kept = [];
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.target?.id !== "steps") return;
+  if (event.detail.requestConfig?.verb === "get" && actIsUnderWay()) {
+    event.detail.shouldSwap = false;
+    late.add(isOld);
+    return;
+  }
   const cell = document.activeElement;
   if (
     cell?.matches("#steps .cell") &&
@@ -64,6 +88,9 @@ document.addEventListener("htmx:beforeSwap", (event) => {
     return;
   }
   kept = [...steps().querySelectorAll("#setting [data-typed]")].map(({ id, value }) => [id, value]);
+});
+document.addEventListener("focusout", (event) => {
+  if (event.target.matches("#steps .cell")) renewWhere(isOld);
 });
 document.addEventListener("htmx:afterSwap", () => {
   for (const [id, value] of kept) {
@@ -91,15 +118,14 @@ document.addEventListener("htmx:beforeRequest", (event) => {
 });
 
 document.addEventListener("change", (event) => {
-  if (main.dataset.kind === "stepwise" && event.target.matches("#act [name=channel]")) renew();
+  if (main.dataset.kind === "stepwise" && event.target.matches("#act [name=channel]"))
+    renewWhere(always);
 });
 document.addEventListener("input", (event) => {
   if (event.target.closest("#setting")) event.target.dataset.typed = "yes";
 });
 document.body.addEventListener("plan-changed", () => {
-  if (main.dataset.kind === "stepwise") {
-    renew();
-  }
+  if (main.dataset.kind === "stepwise") renewWhere(always);
 });
 document.body.addEventListener("step-taken", () => {
   const field = steps().querySelector("#setting input");

@@ -1,5 +1,6 @@
 // The traces of a run: what is known of it so far, and its picture on one canvas a quantity.
 // Owns the canvases in #traces. Computes nothing that anyone writes down.
+import { contentOf } from "../shell/js/answers.js";
 import { drawAxes, fitted, rem, scales } from "../shell/js/axes.js";
 import { COLOURS } from "../shell/js/colours.js";
 import { asRead } from "../shell/js/decimal_sign.js";
@@ -75,9 +76,12 @@ export function take(stream, t, columns) {
 }
 
 // Split what the server sends of a stream: t and then its columns, all of one length.
+// Null where not all of it came.
 export async function unpackRows(answer) {
+  const bytes = await contentOf(answer, "arrayBuffer");
+  if (!bytes) return null;
   const rows = Number(answer.headers.get("X-Rows"));
-  const table = new Float64Array(await answer.arrayBuffer());
+  const table = new Float64Array(bytes);
   const count = table.length / rows;
   const row = (i) => table.subarray(i * count, (i + 1) * count);
   return { t: row(0), columns: Array.from({ length: rows - 1 }, (_, i) => row(i + 1)) };

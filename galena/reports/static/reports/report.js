@@ -1,6 +1,7 @@
 // The Report: what is written is kept and its page follows; a click on the page goes to its place in
 // the text; what can be put in is offered after a `{`, and at the right.
 // Keys in the list of what is offered: arrows, Enter or Tab to put in, Escape.
+import { contentOf, reach } from "../shell/js/answers.js";
 import { token } from "../shell/js/frame.js";
 
 const REST = 450; // ms without a key after which the text is kept
@@ -39,19 +40,17 @@ async function keep() {
   if (isKept()) return;
   underWay = true;
   const sent = { text: text.value, title: title.value };
-  try {
-    const answered = await fetch(report.dataset.write, {
-      method: "POST",
-      body: form(),
-      headers: { "X-CSRFToken": token() },
-    });
-    if (!answered.ok) throw new Error(String(answered.status));
-    take(await answered.json(), sent);
-  } catch {
+  const answer = await reach(report.dataset.write, {
+    method: "POST",
+    body: form(),
+    headers: { "X-CSRFToken": token() },
+  });
+  const written = answer?.ok ? await contentOf(answer) : null;
+  underWay = false;
+  if (written) take(written, sent);
+  else {
     tell("The server does not answer. Your text is still in the box, and is sent again.");
     waiting = window.setTimeout(keep, LOOK);
-  } finally {
-    underWay = false;
   }
   if (!isKept() && trouble.hidden) waiting = window.setTimeout(keep, REST);
 }
@@ -114,13 +113,14 @@ function age() {
 
 async function look() {
   if (underWay || document.hidden) return;
-  const answered = await fetch(`${report.dataset.now}?version=${base.version}`).catch(() => null);
-  if (answered?.status !== 200 || underWay) return;
+  const answer = await reach(`${report.dataset.now}?version=${base.version}`);
+  const written = answer?.status === 200 ? await contentOf(answer) : null; // 204: as it is here
+  if (!written || underWay) return;
   if (!isKept()) {
     keep(); // it comes back with what others wrote
     return;
   }
-  take(await answered.json(), { text: text.value, title: title.value });
+  take(written, { text: text.value, title: title.value });
 }
 
 // ---- from the page to the text and back
@@ -256,7 +256,7 @@ document.addEventListener("keydown", (event) => {
 });
 addEventListener("pagehide", () => {
   if (!isKept())
-    fetch(report.dataset.write, {
+    reach(report.dataset.write, {
       method: "POST",
       body: form(),
       headers: { "X-CSRFToken": token() },

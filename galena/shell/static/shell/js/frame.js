@@ -1,6 +1,7 @@
 // What every page does: says in words when the server cannot be reached, places pop-ups under
 // their button, and closes an open menu on Escape or a click elsewhere.
 // Listens to: htmx's errors, clicks and keys on the document.
+import { reach } from "./answers.js";
 
 const banner = document.getElementById("banner");
 
@@ -92,8 +93,9 @@ document.addEventListener("htmx:beforeRequest", (event) => {
   say(looksIn());
 });
 
+// Post fields; gives the answer, or null where none came.
 export function post(url, fields) {
-  return fetch(url, {
+  return reach(url, {
     method: "POST",
     body: new URLSearchParams(fields),
     headers: { "X-CSRFToken": token(), "HX-Request": "true", "X-Window": WINDOW },

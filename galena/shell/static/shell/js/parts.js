@@ -9,7 +9,8 @@ let changes = 0; // that were answered since the page came
 export function renewPart(url, target, swap = "outerHTML") {
   const asker = askerOf(target);
   Object.assign(asker.dataset, { url, swap });
-  return htmx.ajax("GET", url, { source: asker, target, swap });
+  // that no answer came is said by the page's frame
+  return htmx.ajax("GET", url, { source: asker, target, swap }).catch(() => {});
 }
 
 // Something was changed by this page: what was asked for before that may tell what was before.

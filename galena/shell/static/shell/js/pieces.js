@@ -1,4 +1,5 @@
 // A file sent piece by piece, each behind the one before; what broke off goes on from where it was.
+import { contentOf, reach } from "./answers.js";
 import { post, token } from "./frame.js";
 
 const AGAIN = 4; // times that a piece is tried
@@ -9,9 +10,10 @@ const AGAIN = 4; // times that a piece is tried
  * which part was sent, 0 to 1.
  */
 export async function sendInPieces(file, address, about, told) {
-  const begun = await post(address, { name: file.name, size: file.size, ...about })
-    .then((answer) => answer.json())
-    .catch(() => ({ trouble: "The server does not answer. Try again in a moment." }));
+  const announced = await post(address, { name: file.name, size: file.size, ...about });
+  const begun = (await contentOf(announced)) ?? {
+    trouble: "The server does not answer. Try again in a moment.",
+  };
   if (begun.trouble) {
     told(begun.trouble, null);
     return null;
@@ -20,13 +22,12 @@ export async function sendInPieces(file, address, about, told) {
   let failed = 0;
   while (sent < file.size) {
     told(`${Math.floor((100 * sent) / file.size)} % sent`, sent / file.size);
-    const answered = await fetch(`${begun.piece}?at=${sent}`, {
+    const taken = await reach(`${begun.piece}?at=${sent}`, {
       method: "POST",
       body: file.slice(sent, sent + begun.most),
       headers: { "X-CSRFToken": token(), "Content-Type": "application/octet-stream" },
-    })
-      .then((answer) => answer.json())
-      .catch(() => null);
+    });
+    const answered = await contentOf(taken);
     if (answered?.trouble) {
       told(answered.trouble, null);
       return null;
