@@ -18,7 +18,7 @@ unexport PYTHONDONTWRITEBYTECODE
 export PYTHONPYCACHEPREFIX := $(CURDIR)/.work/pycache
 
 # Tests that wait for instruments, servers and browsers leave a third of two cores idle.
-AT_ONCE ?= 3
+AT_ONCE ?= 4
 
 .PHONY: demo test check lint bench bench-quick chaos fuzz screenshots format changelog lock
 

@@ -23,11 +23,17 @@ hypothesis_settings.register_profile("quick", deadline=None, max_examples=10)  #
 hypothesis_settings.load_profile("galena")
 
 
+# The files of tests that take longest: they begin first, so that none is still at it when all
+# others are through.
+LONGEST = ("test_rights", "test_every_state", "test_junk", "test_chaos", "test_in_a_browser",
+           "test_demo", "test_class", "test_commands", "test_keyboard_walk")  # fmt: skip
 WAITING = {"room", "rig", "groups", "gauge", "link"}  # fixtures with instruments, which take time
 
 
 def pytest_collection_modifyitems(items):
-    """Mark the tests that wait for instruments, so that `make check` can leave them out."""
+    """Mark the tests that wait for instruments, so that `make check` can leave them out, and have
+    long files begin first."""
+    items.sort(key=lambda item: item.path.stem not in LONGEST)
     for item in items:
         if WAITING & set(item.fixturenames):
             item.add_marker("slow")

@@ -2,6 +2,7 @@
 
 import re
 
+from django.core.signals import setting_changed
 from django.http import HttpResponse
 from django.test import Client
 
@@ -19,7 +20,17 @@ class InOneLine(HttpResponse):
         return in_one_line(self.content.decode(self.charset))
 
 
+# What answers requests, with or without their token: made ready once, for that takes longer than
+# most pages, and again where a test changes settings.
+_HANDLERS = {}
+setting_changed.connect(lambda **_: _HANDLERS.clear(), weak=False)
+
+
 class PageClient(Client):
+    def __init__(self, *given, **named):
+        super().__init__(*given, **named)
+        self.handler = _HANDLERS.setdefault(self.handler.enforce_csrf_checks, self.handler)
+
     def request(self, **request):
         response = super().request(**request)
         is_page = response.headers.get("Content-Type", "").startswith("text/html")

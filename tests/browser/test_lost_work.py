@@ -88,6 +88,26 @@ def test_what_is_undone_is_what_was_done_last(desk):
     expect(ledger(desk).get_by_role("region", name="Marker 1")).to_be_visible()
 
 
+def test_what_is_said_of_an_act_is_seen_though_its_part_comes_anew_meanwhile(desk, window):
+    drag(desk, pixel(desk, 4, 14), pixel(desk, 12, 22))
+    span = ledger(desk).get_by_label("Span A", exact=True)
+    span.get_by_label("About span A").click()
+    span.get_by_label("from").fill("here")
+    renewed = Late(desk, re.compile(r"/ledger$"))
+    told = Late(desk, re.compile(r"/spans/\d+$"))
+    span.get_by_role("button", name="Move", exact=True).click()
+    told.until_asked()
+    other = window()
+    other.goto(desk.address)
+    until_shown(other, "s.runs === 2")
+    other.mouse.click(*pixel(other, 10, 40))
+    renewed.let_go()
+    desk.evaluate("new Promise((told) => requestAnimationFrame(() => setTimeout(told, 50)))")
+    told.let_go()
+    expect(ledger(desk)).to_contain_text("“here” is not a number")
+    expect(ledger(desk).get_by_role("region", name="Marker 1")).to_be_visible()
+
+
 def test_sheets_do_not_come_anew_under_a_hand(desk, window):
     renewed = Late(desk, re.compile(r"/desk/sheets$"))
     other = window()

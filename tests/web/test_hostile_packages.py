@@ -8,6 +8,7 @@ import zipfile
 
 import numpy as np
 import pytest
+from django.db import transaction
 from django.urls import reverse
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -18,17 +19,38 @@ from galena.exchange.errors import PackageError
 from galena.experiments.models import Experiment, Run
 from tests.random_experiments import Maker
 
+_WHOLE = {}  # the package of `whole`, written once: that takes longer than most tests here
+
 
 @pytest.fixture
-def whole(experiment, film, at_once):
+def whole(request, ada, at_once):
     """The files of a package by their names."""
-    maker = Maker(experiment, 5, film)
-    maker.do(["steady", "steady", "stepwise", "typed", "formula", "given", "span", "clip", "note"])
-    maker.do(["ask", "ask", "residuals", "harvest", "aside", "calibrated", "beside", "report"])
-    file = io.BytesIO()
-    package.write(experiment, file)
-    with zipfile.ZipFile(file) as zipped:
-        return {name: zipped.read(name) for name in zipped.namelist()}
+    if not _WHOLE:
+        with transaction.atomic():
+            experiment = request.getfixturevalue("experiment")
+            maker = Maker(experiment, 5, request.getfixturevalue("film"))
+            maker.do(
+                [
+                    "steady",
+                    "steady",
+                    "stepwise",
+                    "typed",
+                    "formula",
+                    "given",
+                    "span",
+                    "clip",
+                    "note",
+                ]
+            )
+            maker.do(
+                ["ask", "ask", "residuals", "harvest", "aside", "calibrated", "beside", "report"]
+            )
+            file = io.BytesIO()
+            package.write(experiment, file)
+            transaction.set_rollback(True)
+        with zipfile.ZipFile(file) as zipped:
+            _WHOLE.update({name: zipped.read(name) for name in zipped.namelist()})
+    return dict(_WHOLE)
 
 
 def packed(names, *, method=zipfile.ZIP_DEFLATED, sums=True):

@@ -38,11 +38,12 @@ listen(bench().dataset.events, {
   },
 });
 
-function ask(instruments) {
+async function ask(instruments) {
   // What is being typed is not taken away; the next event asks again.
   if (document.activeElement?.closest(".menu[open]")) return;
   instruments.dataset.asking = "yes";
-  renewPart(bench().dataset.strips, "#instruments");
+  const came = await renewPart(bench().dataset.strips, "#instruments");
+  if (!came) delete instruments.dataset.asking;
 }
 
 // An answer that was under way when typing began waits as well.

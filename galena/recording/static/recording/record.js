@@ -117,8 +117,9 @@ main.dataset.kind = document.getElementById("plan").dataset.kind;
 
 // What was typed after the plan was asked for anew is still there when the answer comes.
 document.addEventListener("htmx:beforeSwap", (event) => {
-  const { target, requestConfig } = event.detail;
+  const { target, requestConfig, shouldSwap } = event.detail;
   if (
+    !shouldSwap ||
     target?.id !== "plan" ||
     !(requestConfig?.verb === "get" || requestConfig?.path.endsWith("/panel"))
   )

@@ -37,7 +37,7 @@ document.addEventListener("phase", ({ detail: { phase, status } }) => {
 });
 
 // The rows are asked for one at a time, and not while an act on them is under way: its answer brings
-// them, and would find no place where they came anew. What was wished for meanwhile comes after.
+// them. What was wished for meanwhile comes after.
 let told = ""; // the version of the rows that the server last told of
 let asking = false;
 let late = new Set(); // wishes that came while rows were under way: whether they are still needed
@@ -72,12 +72,7 @@ async function renew() {
 // carried over, and while a typed value is being corrected the rows wait.
 let kept = [];
 document.addEventListener("htmx:beforeSwap", (event) => {
-  if (event.detail.target?.id !== "steps") return;
-  if (event.detail.requestConfig?.verb === "get" && actIsUnderWay()) {
-    event.detail.shouldSwap = false;
-    late.add(isOld);
-    return;
-  }
+  if (event.detail.target?.id !== "steps" || !event.detail.shouldSwap) return;
   const cell = document.activeElement;
   if (
     cell?.matches("#steps .cell") &&
