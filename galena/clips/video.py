@@ -32,6 +32,7 @@ LONGEST = 600.0  # s
 LARGEST = 9000  # pixels along a side
 MEMORY = 3_000_000_000  # bytes that preparing may take
 TICK = Fraction(1, 1_000_000)  # s
+UNWRITTEN = "No working copy of this film can be written. Is there room on the disk?"
 NO_VIDEO = "There is no film in this file. Choose an MP4, MOV, WebM, AVI or MKV file."
 
 
@@ -57,8 +58,7 @@ def length_of(path: str) -> float:
     _bound()
     with opened(path) as container:
         stream = container.streams.video[0]
-        if max(stream.width, stream.height) > LARGEST:
-            raise ClipError(f"Its pictures are larger than {LARGEST} pixels along a side.")
+        _refuse_large(stream.width, stream.height)
         seconds = 0.0
         if container.duration:
             seconds = container.duration / av.time_base
@@ -69,10 +69,22 @@ def length_of(path: str) -> float:
         return seconds or LONGEST
 
 
+def _refuse_large(width: int, height: int) -> None:
+    if max(width, height) > LARGEST:
+        raise ClipError(f"Its pictures are larger than {LARGEST} pixels along a side.")
+
+
 def prepare(path: str, folder: str) -> Prepared:
     """Make the working copy, the poster and the list of times of a film. Raises ClipError."""
     _bound()
-    place, broken, left_out = Path(folder), False, 0
+    try:
+        return _prepare(path, Path(folder))
+    except av.FFmpegError as error:
+        raise ClipError(UNWRITTEN) from error
+
+
+def _prepare(path: str, place: Path) -> Prepared:
+    broken, left_out = False, 0
     times: list[int] = []
     writer: _Writer | None = None
     first = upright = None
@@ -91,6 +103,7 @@ def prepare(path: str, folder: str) -> Prepared:
                 continue
             if now - first > LONGEST / TICK:
                 raise ClipError("It lasts longer than 10 minutes. Cut it to the part that matters.")
+            _refuse_large(frame.width, frame.height)  # whatever the file says of them
             picture = _upright(frame)
             if writer is None:
                 upright = picture.width, picture.height

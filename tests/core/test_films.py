@@ -114,6 +114,17 @@ def test_pictures_larger_than_any_camera_gives_are_refused(tmp_path, monkeypatch
         video.length_of(str(path))
 
 
+def test_pictures_that_are_larger_than_the_file_says_are_refused(tmp_path, monkeypatch):
+    size = (64, 20_000)
+    path = written(tmp_path / "tall.avi", "mjpeg", range(0, 80, 40), size, pix_fmt="yuvj420p",
+                   picture=lambda k: np.full((20_000, 64, 3), 90, np.uint8))  # fmt: skip
+    with pytest.raises(ClipError, match="larger than 9000 pixels"):
+        video.prepare(str(path), str(tmp_path))
+    monkeypatch.setattr(video, "LARGEST", 30_000)  # more than the coder of the copy takes
+    with pytest.raises(ClipError, match="No working copy"):
+        video.prepare(str(path), str(tmp_path))
+
+
 def test_240_pictures_a_second_keep_their_times(tmp_path):
     times = np.arange(120) / 240
     made = prepared(films.film(tmp_path / "fast.mp4", times, with_dot=False), tmp_path)
