@@ -45,13 +45,13 @@ def hand_in(copy: Copy) -> HandIn:
         raise LessonError(f"It was handed in {MOST_HAND_INS} times. Ask your teacher.")
     report = report_flows.report_of(experiment)
     report.experiment = experiment
-    on_screen = set_page(report.text, Source(experiment), frozen=report.frozen)
-    on_paper = set_page(report.text, Source(experiment, on_paper=True), frozen=report.frozen)
-    context = {"experiment": experiment, "report": report, "set": on_screen}
-    page = render_to_string("reports/_paper.html", context)
     folder = hand_ins_folder() / uuid.uuid4().hex
     folder.mkdir(mode=0o700)
     try:
+        on_screen = set_page(report.text, Source(experiment), frozen=report.frozen)
+        on_paper = set_page(report.text, Source(experiment, on_paper=True), frozen=report.frozen)
+        context = {"experiment": experiment, "report": report, "set": on_screen}
+        page = render_to_string("reports/_paper.html", context)
         try:
             printed = as_pdf(experiment, report, on_paper, reader=copy.group)
             (folder / REPORT).write_bytes(printed)

@@ -1,5 +1,8 @@
 """The report is taken along: PDF, HTML, Markdown, ODT."""
 
+from collections.abc import Callable
+from functools import wraps
+
 from django.http import HttpResponse
 from django.template.loader import render_to_string
 from django.utils.http import content_disposition_header
@@ -21,8 +24,25 @@ from galena.shell.decimal_sign import as_read_by
 from galena.shell.worker import WorkerError
 
 
+def _or_why_not(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """Give what a view makes, or say why it could not be made: never a part of a report."""
+
+    @wraps(view)
+    def whole(request, experiment_id: int) -> HttpResponse:
+        try:
+            return view(request, experiment_id)
+        except WorkerError as error:
+            refusal = f"{error} The report is kept; load this address again."
+            return requested.refused(request, refusal, "This file could not be made", status=503)
+
+    return whole
+
+
 def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Report, Page]:
-    """Set the report anew, and note what its numbers are now that it is taken along."""
+    """Set the report anew, and note what its numbers are now that it is taken along.
+
+    Raises WorkerError.
+    """
     experiment = experiment_for(request, experiment_id)
     report = flows.report_of(experiment)
     page = set_page(report.text, Source(experiment, on_paper=on_paper), frozen=report.frozen)
@@ -32,19 +52,17 @@ def _set(request, experiment_id: int, *, on_paper: bool) -> tuple[Experiment, Re
 
 
 @require_GET
+@_or_why_not
 def pdf(request, experiment_id: int):
     """Give the report as PDF, with the readings of its figures and the experiment attached."""
     experiment, report, page = _set(request, experiment_id, on_paper=True)
     size = "letter" if request.GET.get("paper") == "letter" else "A4"
-    try:
-        document = as_pdf(experiment, report, page, size, reader=request.user)
-    except WorkerError as error:
-        refusal = f"{error} The report is kept; load this address again."
-        return requested.refused(request, refusal, "The PDF could not be made", status=503)
+    document = as_pdf(experiment, report, page, size, reader=request.user)
     return _sent(document, report, ".pdf", "application/pdf", is_shown=True)
 
 
 @require_GET
+@_or_why_not
 def web_page(request, experiment_id: int):
     """Give the report as one HTML file that needs nothing else."""
     experiment, report, page = _set(request, experiment_id, on_paper=False)
@@ -53,6 +71,7 @@ def web_page(request, experiment_id: int):
 
 
 @require_GET
+@_or_why_not
 def markdown(request, experiment_id: int):
     """Give the report as Markdown with its pictures."""
     _, report, page = _set(request, experiment_id, on_paper=False)
@@ -61,6 +80,7 @@ def markdown(request, experiment_id: int):
 
 
 @require_GET
+@_or_why_not
 def odt(request, experiment_id: int):
     """Give the report as a text document."""
     experiment, report, page = _set(request, experiment_id, on_paper=True)

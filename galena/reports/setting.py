@@ -56,15 +56,21 @@ class Page:
         return sum(one.piece.is_number for one in self.placed)
 
 
+def shown_page(text: str, source: Source, *, frozen: Mapping[str, str] | None = None) -> Page:
+    """Set a report's text for its writer: where it cannot be set, the page says why."""
+    try:
+        return set_page(text, source, frozen=frozen)
+    except WorkerError as error:
+        return Page(format_html('<p class="unknown">{} Your text is kept as it is.</p>', error))
+
+
 def set_page(text: str, source: Source, *, frozen: Mapping[str, str] | None = None) -> Page:
     """Set a report's text. frozen: what numbers are shown as, where they are kept as they were.
 
-    On paper mathematics is drawn.
+    On paper mathematics is drawn. Raises WorkerError where it takes too long, or is too large:
+    what is kept, printed or handed in is the whole report or nothing.
     """
-    try:
-        marked = marked_up(text)
-    except WorkerError as error:
-        return Page(format_html('<p class="unknown">{} Your text is kept as it is.</p>', error))
+    marked = marked_up(text)
     placed = _placed(marked.asked, source, frozen or {})
     html = _ALONE.sub(lambda match: _row(match, placed), marked.html)
     html = _FORMULA_ALONE.sub(

@@ -6,7 +6,7 @@ from galena.experiments.models import Experiment
 from galena.reports.models import Report
 from galena.reports.put_ins import PUT_INS, Choice
 from galena.reports.put_ins.numbers import of_ledger
-from galena.reports.setting import Page, set_page
+from galena.reports.setting import Page, shown_page
 from galena.reports.source import Source
 
 
@@ -36,5 +36,5 @@ def look_through(experiment: Experiment) -> None:
         for report in Report.objects.filter(experiment=experiment):
             if not isinstance(report.printed, dict) or not isinstance(report.frozen or {}, dict):
                 raise ValueError("numbers without names")
-            changed_since(report, set_page(report.text, source, frozen=report.frozen))
+            changed_since(report, shown_page(report.text, source, frozen=report.frozen))
         transaction.set_rollback(True)

@@ -12,10 +12,11 @@ from galena.experiments.views import rail_context
 from galena.reports import flows
 from galena.reports.models import Opening, Report
 from galena.reports.openings import OPENINGS
-from galena.reports.setting import set_page
+from galena.reports.setting import set_page, shown_page
 from galena.reports.showing import changed_since, choices_of
 from galena.reports.source import Source
 from galena.shell import requested
+from galena.shell.worker import WorkerError
 
 
 def _of(request, experiment_id: int) -> tuple[Experiment, Report]:
@@ -34,7 +35,7 @@ def page(request, experiment_id: int):
         "tab": "report",
         "experiment": experiment,
         "report": report,
-        "set": set_page(report.text, source, frozen=report.frozen),
+        "set": shown_page(report.text, source, frozen=report.frozen),
         "groups": choices_of(source),
         "versions": report.versions.count(),
         "openings": OPENINGS.values(),
@@ -68,7 +69,7 @@ def write(request, experiment_id: int):
 
 
 def _shown(experiment: Experiment, report: Report, text: str) -> dict:
-    now = set_page(text, Source(experiment), frozen=report.frozen)
+    now = shown_page(text, Source(experiment), frozen=report.frozen)
     context = {"set": now, "report": report, "changed": changed_since(report, now),
                "experiment": experiment}  # fmt: skip
     return {
@@ -98,7 +99,7 @@ def versions(request, experiment_id: int):
     context = {"experiment": experiment, "report": report, "versions": kept, "shown": shown,
                "tab": "report"}  # fmt: skip
     if shown is not None:
-        context["set"] = set_page(shown.text, Source(experiment), frozen=report.frozen)
+        context["set"] = shown_page(shown.text, Source(experiment), frozen=report.frozen)
     return render(request, "reports/versions.html", context)
 
 
@@ -146,6 +147,9 @@ def freeze(request, experiment_id: int):
     experiment, report = _of(request, experiment_id)
     if "thaw" in request.POST:
         flows.thaw(report)
-    else:
+        return redirect("report", experiment_id)
+    try:
         flows.freeze(report, set_page(report.text, Source(experiment)).numbers)
+    except WorkerError as error:
+        return requested.refused(request, str(error), "The numbers were not kept", status=503)
     return redirect("report", experiment_id)

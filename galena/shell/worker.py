@@ -6,16 +6,21 @@ A PDF in a thread of the server would delay the readings on everyone's screen mo
 import multiprocessing
 import os
 import threading
+import time
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
 
 from galena.core.errors import GalenaError
 
-PATIENCE = 40.0  # seconds that a piece of work may take
+PATIENCE = 40.0  # seconds of the processor that a piece of work may take
+BUSY, MOST_LATER = 6.0, 300.0  # by the clock so many times as long, and so many s at most later
 WAIT = 20.0  # seconds for a worker to be free
 MOST_WORKERS = 2
 _STARTING = 15.0  # a worker imports what it needs
+_MOMENT = 0.05
+_LATE = 75  # how a process ends whose work took too long
+_TOO_LONG = "This took too long and was given up."
 
 
 class WorkerError(GalenaError, RuntimeError):
@@ -35,22 +40,25 @@ class _Worker:
         self._process = context.Process(target=_work, args=(theirs,), daemon=True)
         self._process.start()
         theirs.close()
-        self._is_fresh = True
 
     def do(self, work: Callable[..., Any], arguments: tuple, patience: float) -> Any:
         """Do a piece of work. Raises _LostError where it took too long or the process died."""
-        patience += _STARTING if self._is_fresh else 0.0
         try:
-            self._pipe.send((work, arguments))
-            if not self._pipe.poll(patience):
-                raise _LostError("This took too long and was given up.")
-            self._is_fresh = False
-            done, result = self._pipe.recv()
+            self._pipe.send((patience, work, arguments))
+            self._answer(_STARTING)  # it has begun
+            done, result = self._answer(patience)
         except (EOFError, OSError) as error:
-            raise _LostError("The work broke off.") from error
+            self._process.join(1.0)
+            is_late = self._process.exitcode == _LATE
+            raise _LostError(_TOO_LONG if is_late else "The work broke off.") from error
         if not done:
             raise result
         return result
+
+    def _answer(self, patience: float) -> Any:
+        if not self._pipe.poll(min(BUSY * patience, patience + MOST_LATER)):
+            raise _LostError(_TOO_LONG)
+        return self._pipe.recv()
 
     @property
     def is_alive(self) -> bool:
@@ -75,7 +83,9 @@ class Workers:
     def do(self, work: Callable[..., Any], *arguments: Any, patience: float = PATIENCE) -> Any:
         """Do work in a worker and give its result, or raise what it has raised.
 
-        Raises WorkerError where it takes longer than `patience`, and where no worker is free.
+        `patience` is in seconds of the processor, so that a computer that is busy with a class
+        gives up nothing that it could do; by the clock work may take some times as long.
+        Raises WorkerError where it takes longer, and where no worker is free.
         """
         worker = self._take()
         try:
@@ -125,17 +135,29 @@ def _work(pipe: Connection) -> None:
         os.nice(10)
     while True:
         try:
-            work, arguments = pipe.recv()
+            patience, work, arguments = pipe.recv()
         except (EOFError, OSError):
             return
+        pipe.send(None)
+        done = threading.Event()
+        threading.Thread(target=_end_late, args=(done, patience), daemon=True).start()
         try:
             answer = (True, work(*arguments))
         except Exception as error:
             answer = (False, error)
+        done.set()
         try:
             pipe.send(answer)
         except Exception:  # what cannot be handed over is told in words
             pipe.send((False, WorkerError(f"{type(answer[1]).__name__} cannot be handed over.")))
+
+
+def _end_late(done: threading.Event, patience: float) -> None:
+    """End this process once its work has taken too long, by the processor and by the clock."""
+    end, spent = time.monotonic() + patience, time.process_time() + patience
+    while not done.wait(max(end - time.monotonic(), spent - time.process_time(), _MOMENT)):
+        if time.monotonic() >= end and time.process_time() >= spent:
+            os._exit(_LATE)
 
 
 WORKERS = Workers()

@@ -246,7 +246,7 @@ def _each_report_finds_what_it_quotes():
         experiment = OF_ADA.get(title=title)
         page = set_page(experiment.report.text, Source(experiment))
         assert page.unknown == [], title
-        assert any(one.number for one in page.placed), title
+        assert any(one.number for one in page.placed), (title, page.body[:500])
 
 
 def _each_run_is_whole_and_remarked_on_only_where_it_should_be():

@@ -14,6 +14,7 @@ from galena.lessons.models import HandIn
 from galena.lessons.removing import hand_ins_folder
 from galena.reports import flows as report_flows
 from galena.reports import printing
+from galena.reports.marked_up import marked_up
 from galena.shell.worker import WORKERS, WorkerError
 from tests.web import classes
 
@@ -114,7 +115,12 @@ def test_a_remark_that_is_none_is_answered_and_stays_typed(as_ada, lesson, ganne
         assert not made.remarks.exists()
 
 
-def test_where_a_part_cannot_be_made_nothing_is_handed_in(gannet, monkeypatch):
+@pytest.mark.parametrize("text", ["It rises by {A.line.1.slope}.", "It rises as $x$."])
+def test_where_a_part_cannot_be_made_nothing_is_handed_in(gannet, text, monkeypatch):
+    marked_up.cache_clear()
+    report = report_flows.report_of(gannet.copy.experiment)
+    report_flows.begin_anew(report, "How fast", text, gannet)
+
     def fails(*_, **__):
         raise WorkerError("The work broke off.")
 

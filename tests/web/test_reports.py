@@ -17,12 +17,13 @@ from galena.exchange import package
 from galena.exchange.duplicating import duplicate
 from galena.instruments.protocols.line_v1 import ChannelFacts
 from galena.reports import flows, printing
+from galena.reports.marked_up import marked_up
 from galena.reports.models import Opening, Report
 from galena.reports.openings import OPENINGS
 from galena.reports.setting import set_page
 from galena.reports.source import Source
 from galena.reports.views import choices_of
-from galena.shell.worker import WORKERS
+from galena.shell.worker import WORKERS, WorkerError
 from tests import making
 from tests.pages import in_one_line
 from tests.random_experiments import Maker
@@ -364,6 +365,30 @@ def test_it_leaves_as_a_text_document_that_libreoffice_opens(as_ada, report, tmp
     for words in ("Our tank", "What we found", f"It rises by {slope} mm/s", "Figure 1.", "Table 1.",
                   "h / mm", "two"):  # fmt: skip
         assert words in printed, words
+
+
+OUT = ("pdf", "report-html", "report-markdown", "report-odt")
+
+
+@pytest.mark.parametrize("name", [*OUT, "freeze-report"])
+def test_a_report_is_printed_or_frozen_as_a_whole_or_not_at_all(as_ada, report, name, monkeypatch):
+    text = "It rises by {A.line.1.slope} as $h/t$."
+    flows.begin_anew(report, "Our tank", text, report.experiment.owner)
+    flows.printed(report, {"A.line.1.slope": "1.2(3)"})
+
+    def too_busy(work, *given, **how):
+        raise WorkerError("This took too long and was given up.")
+
+    monkeypatch.setattr(WORKERS, "do", too_busy)
+    marked_up.cache_clear()
+    address = reverse(name, args=[report.experiment_id])
+    answer = (as_ada.post if name not in OUT else as_ada.get)(address)
+    assert answer.status_code == 503
+    assert "took too long" in answer.text
+    report.refresh_from_db()
+    assert (report.frozen, report.printed) == (None, {"A.line.1.slope": "1.2(3)"})
+    shown = as_ada.get(reverse("report", args=[report.experiment_id])).text
+    assert "took too long and was given up. Your text is kept as it is." in shown
 
 
 def test_the_pdf_holds_text_numbers_and_figure(as_ada, report, sheet, tmp_path):

@@ -91,6 +91,18 @@ def test_a_worker_that_hangs_is_replaced_and_holds_nobody_up():
         press.close()
 
 
+def test_how_long_work_may_take_is_counted_by_the_processor_not_by_the_clock():
+    press = Workers()
+    try:
+        assert press.do(time.sleep, 0.6, patience=0.2) is None  # as where the machine is busy
+        worker = press.do(os.getpid)
+        with pytest.raises(WorkerError, match="took too long"):
+            press.do(exec, "while True: pass", patience=0.2)
+        assert press.do(os.getpid) != worker
+    finally:
+        press.close()
+
+
 def test_a_shelf_throws_away_the_longest_unused():
     shelf = Cache(100)
     for key in "abc":
