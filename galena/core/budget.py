@@ -1,4 +1,8 @@
-"""How long a calculation may take: it looks at the time itself, and gives up with words."""
+"""How long a calculation may take: it looks at the time itself, and gives up with words.
+
+Counted is what its thread has of the processor: beside a class that asks much it takes longer by
+the clock, and is not given up for what others do.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +23,11 @@ class TookTooLongError(GalenaError, RuntimeError):
 
 @contextmanager
 def allowed(seconds: float) -> Iterator[None]:
-    """Allow what is worked out inside so many seconds, or what an outer budget has left."""
-    token = _until.set(min(_until.get(), time.monotonic() + seconds))
+    """Allow what this thread works out inside so many seconds of the processor.
+
+    Inside of another it is at most what that has left.
+    """
+    token = _until.set(min(_until.get(), time.thread_time() + seconds))
     try:
         yield
     finally:
@@ -29,7 +36,7 @@ def allowed(seconds: float) -> Iterator[None]:
 
 def spend() -> None:
     """Raise TookTooLongError where the time is over; called at each round of what may be long."""
-    if time.monotonic() > _until.get():
+    if time.thread_time() > _until.get():
         raise TookTooLongError(
             "This fit took too long: mark off less, hold a parameter, or take a simpler model."
         )
