@@ -91,7 +91,11 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
             ],
-            "builtins": ["galena.shell.templatetags.science", "django.templatetags.static"],
+            "builtins": [
+                "galena.shell.templatetags.science",
+                "galena.shell.templatetags.addresses",
+                "django.templatetags.static",
+            ],
         },
     }
 ]

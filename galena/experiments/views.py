@@ -1,6 +1,6 @@
 """The list of experiments, a new one, and the rail of runs."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from django.db.models import Count, Exists, OuterRef, Q, QuerySet
 from django.shortcuts import get_object_or_404, redirect, render
@@ -54,16 +54,22 @@ def listing(request):
         noted = noted.filter(Q(note__icontains=word) | Q(name__icontains=word))
         named = Quantity.objects.filter(experiment=OuterRef("pk"), name__icontains=word)
         matching = matching.filter(Q(title__icontains=word) | Exists(noted) | Exists(named))
-    kept = Count("runs", filter=Q(runs__removed_at=None))
-    matching = matching.annotate(kept=kept).order_by(*ORDERS[order][1], "pk")
+    matching = matching.order_by(*ORDERS[order][1], "pk")
     first = requested.whole(
         request.GET.get("from"), "Experiments", 0, MOST_LISTED, otherwise=0, clip=True
     )
     listed = list(matching[first : first + AT_ONCE + 1])
+    runs = _counts_of_runs(listed)
     leads_to = {word: reverse(name, args=[0]) for word, name in LEADS_TO.items()}
     context = {
         "shown": [
-            {"experiment": one, "runs": one.kept, "to": _addresses(leads_to, one.pk)}
+            {
+                "experiment": one,
+                "runs": runs.get(one.pk, 0),
+                "to": _addresses(leads_to, one.pk),
+                "state": int(one.changed_at.timestamp()),
+                "changed": _day_and_time(one.changed_at),
+            }
             for one in listed[:AT_ONCE]
         ],
         "further": _further(request, first + AT_ONCE) if len(listed) > AT_ONCE else "",
@@ -75,6 +81,17 @@ def listing(request):
         "others": mine.filter(archived_at__isnull=archived).count(),
     }
     return render(request, "experiments/list.html", context)
+
+
+def _counts_of_runs(experiments: list[Experiment]) -> dict[int, int]:
+    """Count the kept runs of experiments: of those shown alone, for there may be many others."""
+    of_them = Run.objects.kept().filter(experiment__in=[one.pk for one in experiments])
+    return dict(of_them.order_by().values_list("experiment").annotate(Count("pk")))
+
+
+def _day_and_time(moment: datetime) -> str:
+    local = timezone.localtime(moment)
+    return f"{local.day} {local:%B, %H:%M}"
 
 
 def _addresses(leads_to: dict[str, str], key: int) -> dict[str, str]:
@@ -186,6 +203,11 @@ def _streams(experiment: int) -> QuerySet[Stream]:
     return Stream.objects.filter(run__experiment=experiment, run__removed_at=None)
 
 
+def _removed(experiment: int) -> QuerySet[Run]:
+    gone = Run.objects.filter(experiment=experiment, removed_at__isnull=False)
+    return gone.order_by("-removed_at")[:1]
+
+
 def rail_context(experiment: Experiment) -> dict:
     """Give what the rail of runs shows, and the run that was removed last, for a while."""
     runs = prepared_objects("kept runs", _kept_runs, experiment.pk)
@@ -195,7 +217,9 @@ def rail_context(experiment: Experiment) -> dict:
     for run in runs:
         run.experiment = experiment
     repeats.mark(sorted(runs, key=lambda run: run.number))
-    removed = experiment.runs.filter(removed_at__gt=timezone.now() - UNDO_FOR)
+    removed = next(iter(prepared_objects("run removed last", _removed, experiment.pk)), None)
+    if removed is not None and removed.removed_at <= timezone.now() - UNDO_FOR:
+        removed = None
     folded = len(runs) > choosing.MOST_CHIPS
     return {
         "experiment": experiment,
@@ -204,5 +228,5 @@ def rail_context(experiment: Experiment) -> dict:
         "chips": [run for run in runs if run.shown] if folded else runs,
         "shown_count": sum(run.shown for run in runs),
         "sources": SOURCES,
-        "removed": removed.order_by("-removed_at").first(),
+        "removed": removed,
     }

@@ -65,7 +65,7 @@ def channels(experiment: Experiment, wanted: list[int]) -> dict[int, Shown]:
     kept = Channel.objects.filter(pk__in=wanted).select_related("instrument", "calibration")
     zeros = Prefetch("zeros", Zero.objects.select_related("set_by"))
     listed = list(kept.prefetch_related(zeros))
-    quantities = {one.source: one for one in experiment.quantities.all()}
+    quantities = {one.source: one for one in experiment.every_quantity}
     return {one.pk: _shown(one, quantities.get(source_of(one, one.record))) for one in listed}
 
 

@@ -8,7 +8,7 @@ from galena.core import series
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Estimate, Question
 from galena.desk.ledger.agreeing import agreement_line
-from galena.desk.ledger.groups import Group, Line, folded, groups_of
+from galena.desk.ledger.groups import Group, Short, folded, groups_of
 from galena.desk.ledger.links import LINKS, Link
 from galena.desk.ledger.rows import Row, rows, symbols
 from galena.desk.models import Marker, Sheet, Span
@@ -40,7 +40,7 @@ class SpanCard:
         return groups_of(self.rows)
 
     @property
-    def brief(self) -> tuple[list[Line], int]:
+    def brief(self) -> tuple[list[Short], int]:
         """The numbers that it shows when it is folded, and how many more there are."""
         return folded(self.rows)
 

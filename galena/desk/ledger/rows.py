@@ -19,11 +19,16 @@ from galena.shell.prepared import prepared_objects
 
 @dataclass(frozen=True)
 class Row:
-    """A finding with its answer. `number` tells references apart that would be the same."""
+    """A finding with its answer.
+
+    is_alone: whether no other is referred to by the same name; is_of_several: whether its sheet
+    has other quantities than its own.
+    """
 
     finding: Finding
     answer: Answer
     is_alone: bool = True
+    is_of_several: bool = False
 
     @property
     def label(self) -> str:
@@ -33,6 +38,12 @@ class Row:
         if self.finding.kind == "formula":
             return self.finding.name or "formula"
         return QUESTIONS[self.finding.kind].ask if self.finding.kind in QUESTIONS else "?"
+
+    @property
+    def quantity(self) -> str:
+        """The symbol of its quantity, where that has to be told; else nothing."""
+        of = self.finding.quantity
+        return of.symbol if self.is_of_several and of is not None else ""
 
     @property
     def is_fit(self) -> bool:
@@ -119,7 +130,7 @@ def rows(
         finding.second = marker_of.get(finding.second_id)
     notes = prepared_objects("notes of findings", _notes_of, sheet.pk)
     graphs = prepared_objects("residual graphs", _residual_graphs_of, sheet.pk)
-    return _answered(findings, notes, graphs)
+    return _answered(sheet, findings, notes, graphs)
 
 
 def _kept_of(sheet: int) -> QuerySet[Finding]:
@@ -150,15 +161,18 @@ def of_span(sheet: Sheet, span: Span) -> list[Row]:
     for finding in findings:
         finding.sheet, finding.span = sheet, span
     notes = Note.objects.filter(finding__in=findings)
-    return _answered(findings, notes, Graph.objects.filter(residuals_of__in=findings))
+    return _answered(sheet, findings, notes, Graph.objects.filter(residuals_of__in=findings))
 
 
-def _answered(findings: list[Finding], notes: Iterable[Note], graphs: Iterable[Graph]) -> list[Row]:
+def _answered(
+    sheet: Sheet, findings: list[Finding], notes: Iterable[Note], graphs: Iterable[Graph]
+) -> list[Row]:
     _put_what_is_on_graphs(findings, notes, graphs)
     answers = Answers(findings)
     names = [str(one) for one in findings]
     times = Counter(names)
-    return [Row(one, answers.of(one), times[name] == 1)
+    is_of_several = len(sheet.quantities) > 1
+    return [Row(one, answers.of(one), times[name] == 1, is_of_several)
             for one, name in zip(findings, names, strict=True)]  # fmt: skip
 
 

@@ -47,16 +47,13 @@ class Experiment(models.Model):
     @property
     def chosen_marks(self) -> dict[int, int]:
         """The marks that were chosen by hand, by the numbers of the runs."""
-        chosen = self.runs.exclude(marked_as=None)
-        pairs = chosen.values_list("number", "marked_as")
-        return {number: mark for number, mark in pairs if mark is not None}
+        chosen = prepared("chosen marks", _chosen_marks_of, self.pk)
+        return {row["number"]: row["marked_as"] for row in chosen}
 
     @property
     def shown(self) -> "list[Quantity]":
         """What a graph can show: what was measured, what is typed, what a formula gives."""
-        everything = prepared_objects("quantities", _quantities_of, self.pk)
-        for quantity in everything:
-            quantity.experiment = self
+        everything = self.every_quantity
         measured = {row["pk"] for row in prepared("measured", _measured_of, self.pk)}
         apart = (Quantity.Kind.MEASURED, Quantity.Kind.DERIVED)
         of_tables = [one for one in everything if one.kind not in apart]
@@ -65,6 +62,18 @@ class Experiment(models.Model):
             *sorted(of_tables, key=lambda one: one.kind),
             *(one for one in everything if one.kind == Quantity.Kind.DERIVED),
         ]
+
+    @property
+    def every_quantity(self) -> "list[Quantity]":
+        """All quantities, in the order in which they were made."""
+        listed = prepared_objects("quantities", _quantities_of, self.pk)
+        for quantity in listed:
+            quantity.experiment = self
+        return listed
+
+    def quantities_of(self, kind: "Quantity.Kind") -> "list[Quantity]":
+        """The quantities whose values come from there."""
+        return [one for one in self.every_quantity if one.kind == kind]
 
     @property
     def entered(self) -> "models.QuerySet[Quantity]":
@@ -84,6 +93,10 @@ def _with_readings(quantities) -> "models.QuerySet[Quantity]":
 
 def _quantities_of(experiment: int) -> "models.QuerySet[Quantity]":
     return Quantity.objects.filter(experiment=experiment).order_by("pk")
+
+
+def _chosen_marks_of(experiment: int) -> models.QuerySet:
+    return Experiment(pk=experiment).runs.exclude(marked_as=None).values("number", "marked_as")
 
 
 def _measured_of(experiment: int) -> models.QuerySet:

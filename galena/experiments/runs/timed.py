@@ -4,7 +4,6 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import replace
 
 from django.db.models import QuerySet, Sum
-from django.db.models.functions import Coalesce
 
 from galena.core.errors import TableError
 from galena.core.plans import duration_in_words, rate_in_words
@@ -17,7 +16,7 @@ from galena.experiments.models import Quantity, Run, Series, SeriesChunk, TypedC
 from galena.experiments.runs import judging
 from galena.experiments.runs.beside import beside, column_of, type_beside
 from galena.experiments.runs.kind import MEASURED, LeftOut, RunKind
-from galena.shell.prepared import prepared_objects
+from galena.shell.prepared import prepared, prepared_objects
 
 FINER = 2  # further decimals in a file: a zero is a mean, finer than the channel's steps
 
@@ -66,8 +65,8 @@ class Timed(RunKind):
 
     def counts(self, runs: list[Run]) -> dict[int, int]:
         """Count the readings of each run: those of the instrument that gave most."""
-        stamps = Series.objects.filter(quantity=None, stream__run__in=runs)
-        holders = stamps.values_list("stream__run", Coalesce("stored_in", "pk"))
+        stamps = prepared("stamps of runs", _stamps_of, [run.pk for run in runs])
+        holders = [(row["stream__run"], row["stored_in"] or row["pk"]) for row in stamps]
         stored = SeriesChunk.objects.filter(series__in={holder for _, holder in holders})
         sizes = dict(stored.values_list("series").annotate(n=Sum("count")))
         counts: dict[int, int] = {}
@@ -80,6 +79,11 @@ class Timed(RunKind):
 
     def remarks(self, run: Run) -> Iterator[Remark | None]:
         yield from judging.of_timed(run, has_end=self.ends_at_rest and run.duration is not None)
+
+
+def _stamps_of(runs) -> QuerySet:
+    stamps = Series.objects.filter(quantity=None, stream__run__in=runs)
+    return stamps.values("pk", "stored_in", "stream__run")
 
 
 def _series_of(runs) -> QuerySet[Series]:

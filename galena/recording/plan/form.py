@@ -3,14 +3,24 @@
 from dataclasses import dataclass, field
 from typing import Any
 
+from django.db.models import QuerySet
+
 from galena.bench.channel_display.display import Shown
 from galena.core import numbers, plans
 from galena.core.errors import PlanError
 from galena.core.plans import ArmedPlan, SteadyPlan, StepwisePlan
 from galena.core.trigger import Direction, Level
-from galena.experiments.models import Experiment, Run, TypedPlan
+from galena.experiments.models import (
+    ConditionValue,
+    Experiment,
+    Quantity,
+    Run,
+    Series,
+    TypedPlan,
+)
 from galena.experiments.runs import KINDS
 from galena.shell import requested
+from galena.shell.prepared import prepared, prepared_objects
 
 BYTES_A_READING = 16  # a value and, shared by an instrument's channels, a time stamp
 KEY = "key"
@@ -109,7 +119,8 @@ def read_as(kind: str, posted, experiment: Experiment, live: list[Shown], person
     for condition in experiment.conditions.all():
         if (name := f"condition-{condition.pk}") in posted:
             form.conditions[condition.pk] = posted[name][:80]
-    typed = {one.pk: f"setting-{one.pk}" for one in experiment.entered}
+    entered = experiment.quantities_of(Quantity.Kind.ENTERED)
+    typed = {one.pk: f"setting-{one.pk}" for one in entered}
     form.settings = {key: posted[name][:40] for key, name in typed.items() if name in posted}
     return form
 
@@ -149,22 +160,34 @@ def _as_typed(form: PlanForm, fields: dict) -> None:
 
 
 def _of_runs(experiment: Experiment, live: list[Shown], kind: str) -> PlanForm:
-    runs = experiment.runs.kept().prefetch_related(
-        "condition_values", "streams__series__quantity", "entries"
-    )
-    runs = runs.of_kind(is_recorded=True).order_by("-number")
-    last = runs.first()
+    last = next(iter(prepared_objects("last recorded run", _last_recorded, experiment.pk)), None)
     kind = kind or (last.plan if last else Run.Plan.STEADY)
-    same = last if last is not None and last.plan == kind else runs.filter(plan=kind).first()
+    same = last
+    if last is not None and last.plan != kind:
+        same = experiment.runs.kept().filter(plan=kind).order_by("-number").first()
     form = PlanForm(plan=kind, live=live, **DEFAULTS)
-    form.typed = [one.pk for one in experiment.entered]
+    form.typed = [one.pk for one in experiment.quantities_of(Quantity.Kind.ENTERED)]
     if same is not None:
         _as_before(form, same, live)
     if last is not None:
-        sources = _sources(last)
+        sources = {row["quantity__source"] for row in prepared("sources", _sources_of, last.pk)}
         form.channels = [one.channel.pk for one in live if one.source in sources]
-        form.conditions = {one.condition_id: one.text for one in last.condition_values.all()}
+        held = prepared("conditions of a run", _conditions_of, last.pk)
+        form.conditions = {row["condition"]: row["text"] for row in held}
     return form
+
+
+def _last_recorded(experiment: int) -> QuerySet[Run]:
+    recorded = Run.objects.kept().of_kind(is_recorded=True).filter(experiment=experiment)
+    return recorded.order_by("-number")[:1]
+
+
+def _sources_of(run: int) -> QuerySet:
+    return Series.objects.filter(stream__run=run, quantity__isnull=False).values("quantity__source")
+
+
+def _conditions_of(run: int) -> QuerySet:
+    return ConditionValue.objects.filter(run=run).values("condition", "text")
 
 
 def _as_before(form: PlanForm, run: Run, live: list[Shown]) -> None:
@@ -215,12 +238,3 @@ def size(form: PlanForm) -> dict:
 
 def _bytes(count: float) -> str:
     return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(1, round(count / 1e3))} kB"
-
-
-def _sources(run: Run) -> set[str]:
-    return {
-        series.quantity.source
-        for stream in run.streams.all()
-        for series in stream.series.all()
-        if series.quantity
-    }

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 
+from django.db.models import QuerySet
 from django.http import JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -15,12 +16,15 @@ from galena.core.errors import ConditionError, GalenaError, PlanError
 from galena.core.second_look import Remark, zeros
 from galena.experiments.access import experiment_for
 from galena.experiments.errors import ExperimentError
-from galena.experiments.models import Experiment, Run
+from galena.experiments.models import Condition, Experiment, Quantity, Run
 from galena.recording.engine.publishing import awaited
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import Recording, RunInProgress, Stepping, Waiting, Wish
 from galena.recording.plan import form as plan_form
 from galena.recording.plan.form import KEY, PlanForm
+from galena.shell.prepared import prepared_objects
+
+ENTERED = Quantity.Kind.ENTERED
 
 
 def panel(request, experiment_id: int):
@@ -123,9 +127,9 @@ def answer_panel(request, experiment: Experiment, change: Callable[[], None], pr
     plan_form.keep(form, experiment, request.user)
     typed = {key: request.POST.get(key, "") for key in request.POST if "-" in key}
     try:
-        before = {one.pk for one in experiment.entered}
+        before = {one.pk for one in experiment.quantities_of(ENTERED)}
         change()
-        form.typed += [one.pk for one in experiment.entered if one.pk not in before]
+        form.typed += [one.pk for one in experiment.quantities_of(ENTERED) if one.pk not in before]
         typed = {}
     except ExperimentError as error:
         form.errors[f"{prefix}-{error.field}"] = str(error)
@@ -205,8 +209,12 @@ def _conditions(experiment: Experiment, form: PlanForm, waiting: Waiting | None)
             "wrong": form.errors.get(f"condition-{condition.pk}", ""),
             "held": held.get(condition.pk, ""),
         }
-        for condition in experiment.conditions.all()
+        for condition in prepared_objects("conditions", _conditions_of, experiment.pk)
     ]
+
+
+def _conditions_of(experiment: int) -> QuerySet[Condition]:
+    return Experiment(pk=experiment).conditions.all()
 
 
 def plan_context(experiment: Experiment, form: PlanForm) -> dict:
@@ -240,7 +248,10 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
         "level_unit": _level_unit(channels, form),
         "unzeroed": _never_zeroed(held),
         "conditions": _conditions(experiment, form, waiting),
-        "entered": [{"quantity": one, "on": one.pk in form.typed} for one in experiment.entered],
+        "entered": [
+            {"quantity": one, "on": one.pk in form.typed}
+            for one in experiment.quantities_of(ENTERED)
+        ],
         "status": status_now,
         "current": recording if isinstance(recording, RunInProgress) else None,
         "waiting": waiting,

@@ -1,5 +1,6 @@
 """The middle of Record for stepwise runs: the next setting, the live mean, the rows taken."""
 
+from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
@@ -8,7 +9,7 @@ from galena.core.errors import ConditionError, GalenaError, PlanError
 from galena.core.stepping import next_setting
 from galena.experiments.access import experiment_for, run_for
 from galena.experiments.errors import CannotType
-from galena.experiments.models import Experiment, Run
+from galena.experiments.models import Experiment, Quantity, Run
 from galena.experiments.runs import judging
 from galena.experiments.runs.stepwise import Row, StepTable, tables, unchanged_rows
 from galena.recording.engine.recorder import RECORDER
@@ -17,6 +18,9 @@ from galena.recording.plan import form as plan_form
 from galena.recording.plan.views import live_channels, page_form
 from galena.recording.runs import views as run_views
 from galena.recording.stepwise import stepper
+from galena.shell.prepared import prepared_objects
+
+ENTERED = Quantity.Kind.ENTERED
 
 
 def steps(request, experiment_id: int):
@@ -30,7 +34,7 @@ def take(request, experiment_id: int):
     experiment = experiment_for(request, experiment_id)
     live = live_channels(experiment)
     form = plan_form.read_as(Run.Plan.STEPWISE, request.POST, experiment, live, request.user)
-    quantities = [one for one in experiment.entered if one.pk in form.typed]
+    quantities = [one for one in experiment.quantities_of(ENTERED) if one.pk in form.typed]
     wish = Wish(experiment, form.channels, form.conditions, form.note, request.user)
     try:
         remark = stepper.take(RECORDER, wish, form.stepwise(), quantities, form.settings)
@@ -108,7 +112,7 @@ def steps_context(
     own = stepping is not None
     run = stepping.run if stepping else run or _last(experiment)
     table = tables([run]).get(run.pk) if run is not None else None
-    typed = [one for one in experiment.entered if one.pk in form.typed]
+    typed = [one for one in experiment.quantities_of(ENTERED) if one.pk in form.typed]
     return {
         "experiment": experiment,
         "in_making": own,
@@ -147,7 +151,13 @@ def _chosen(form: plan_form.PlanForm, stepping: Stepping | None):
 
 
 def _last(experiment: Experiment) -> Run | None:
-    return experiment.runs.kept().filter(plan=Run.Plan.STEPWISE).order_by("-number").first()
+    kept = prepared_objects("last stepwise run", _last_stepwise, experiment.pk)
+    return next(iter(kept), None)
+
+
+def _last_stepwise(experiment: int) -> QuerySet[Run]:
+    of_rows = Run.objects.kept().filter(experiment=experiment, plan=Run.Plan.STEPWISE)
+    return of_rows.order_by("-number")[:1]
 
 
 def _next(table: StepTable | None, key: int) -> str:

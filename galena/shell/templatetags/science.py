@@ -153,7 +153,12 @@ def clock(seconds):
 def run_mark(number, size=14, filled=True):
     """Draw the mark of a run; its shape is named for those who do not see it. That of a hidden
     run is open."""
-    mark = mark_of(int(number))
+    return _run_mark(int(number), int(size), bool(filled))
+
+
+@lru_cache(KEPT)
+def _run_mark(number: int, size: int, filled: bool):
+    mark = mark_of(number)
     if not filled:
         return format_html(
             '<svg class="run-mark open" viewBox="-7 -7 14 14" width="{}" height="{}" role="img" '
