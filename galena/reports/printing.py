@@ -50,7 +50,7 @@ def as_web_page(experiment: Experiment, report: Report, page: Page, *, reader=No
 def _attached(experiment: Experiment, page: Page) -> list[Attached]:
     """Give the readings of each figure, and the experiment file, without its films."""
     files = [
-        Attached(f"figure-{one.number}.csv", f"Readings of {one.called}", one.piece.readings)
+        Attached(f"figure-{one.number}.csv", f"Readings of {one.called}", one.piece.readings())
         for one in page.placed if one.number and one.piece.readings
     ]  # fmt: skip
     if leaving.readings_of(experiment) > MOST_ATTACHED:

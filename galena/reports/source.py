@@ -3,7 +3,9 @@
 from dataclasses import dataclass
 from functools import cached_property
 
+from galena.core.errors import SeriesError
 from galena.desk.findings.questions import Estimate
+from galena.desk.ledger.cards import Ledger, of_sheet
 from galena.desk.ledger.rows import Row, rows
 from galena.desk.models import Sheet
 from galena.desk.sheets.flows import sheets_of
@@ -32,6 +34,7 @@ class Source:
     def __init__(self, experiment: Experiment, *, on_paper: bool = False) -> None:
         self.experiment = experiment
         self.on_paper = on_paper
+        self._ledgers: dict[int, Ledger] = {}
 
     @cached_property
     def sheets(self) -> list[Sheet]:
@@ -41,7 +44,19 @@ class Source:
     @cached_property
     def rows(self) -> list[Row]:
         """The findings of all sheets with their answers."""
-        return [row for sheet in self.sheets for row in rows(sheet)]
+        return [row for sheet in self.sheets for row in self._rows_of(sheet)]
+
+    def _rows_of(self, sheet: Sheet) -> list[Row]:
+        try:
+            return self.ledger(sheet).rows
+        except SeriesError:  # each answer says so itself
+            return rows(sheet)
+
+    def ledger(self, sheet: Sheet) -> Ledger:
+        """Give the ledger of a sheet. Raises SeriesError."""
+        if sheet.pk not in self._ledgers:
+            self._ledgers[sheet.pk] = of_sheet(sheet)
+        return self._ledgers[sheet.pk]
 
     @cached_property
     def references(self) -> list[Reference]:

@@ -95,7 +95,9 @@ def test_the_readings_of_a_figure_with_three_axes_are_attached_under_their_own_h
     shown = dict(zip(experiment.measured, sides, strict=True))
     sheet_flows.show(sheet.graphs.get(), shown)
     (placed,) = set_page("{graph}", Source(experiment)).placed
-    heads = [line for line in placed.piece.readings.decode().splitlines() if line.startswith("run")]
+    heads = [
+        line for line in placed.piece.readings().decode().splitlines() if line.startswith("run")
+    ]
     assert heads == ["run,t / s,h / mm,set aside", "run,t / s,p / kPa,set aside",
                      "run,t / s,E / lx,set aside"]  # fmt: skip
 

@@ -83,14 +83,19 @@ def of_sheet(sheet: Sheet, *, size: tuple[int, int] = (640, 330), bare: bool = F
     return _of_graph(sheet, graph, shown, spans, x_limits, size, bare=bare)
 
 
-def stack(sheet: Sheet, *, width: int = 760, height: int = 470) -> list[Figure]:
-    """Make the figures of all graphs of a sheet, one under the other, with the limits they have."""
+def stack(
+    sheet: Sheet, spans: list[cards.SpanCard] | None = None, *, width: int = 760, height: int = 470
+) -> list[Figure]:
+    """Make the figures of all graphs of a sheet, one under the other, with the limits they have.
+
+    spans: the cards of its spans, where they are at hand.
+    """
     graphs = list(sheet.graphs.all())
     everything = drawn(sheet)
     view = sheet.x_view
     lo, hi = window.x_limits(sheet, [one.read for one in everything])
     x_limits = (lo if view.lo is None else view.lo, hi if view.hi is None else view.hi)
-    spans = cards.of_sheet(sheet).spans
+    spans = cards.of_sheet(sheet).spans if spans is None else spans
     each = max(LOWEST, height // max(1, len(graphs)))
     figures = []
     for place, graph in enumerate(graphs):

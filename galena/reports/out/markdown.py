@@ -28,7 +28,7 @@ def zipped(title: str, text: str, page: Page) -> bytes:
             assert one.piece.picture is not None
             file.writestr(name, standing_alone(one.piece.picture.svg))
             if one.piece.readings:
-                file.writestr(f"readings/figure-{one.number}.csv", one.piece.readings)
+                file.writestr(f"readings/figure-{one.number}.csv", one.piece.readings())
     return out.getvalue()
 
 

@@ -5,6 +5,7 @@ import io
 import re
 from collections.abc import Iterable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from django.template.loader import render_to_string
@@ -15,7 +16,7 @@ from galena.core.numbers import parse
 from galena.core.symbols import plain
 from galena.desk.drawing import figure, paper
 from galena.desk.drawing.figure import Figure, Trace
-from galena.desk.ledger import cards
+from galena.desk.ledger.cards import SpanCard
 from galena.desk.models import Graph, Sheet
 from galena.desk.models import Trace as Shown
 from galena.experiments.pictures import Picture
@@ -46,24 +47,25 @@ def _choices(source: Source) -> list[Choice]:
 def _set(asked: Asked, source: Source) -> Piece:
     sheet = source.sheet(asked.of)
     try:
-        figures = _figures(sheet, asked)
+        spans = source.ledger(sheet).spans
+        figures = _figures(sheet, asked, spans)
     except SeriesError as error:
         raise PutInError(str(error)) from error
     if not any(one.traces for one in figures):
         raise PutInError(f"the graph “{sheet}” has no readings to show")
     picture = _picture(figures)
-    caption = _caption(sheet, figures, _graphs(sheet, asked))
+    caption = _caption(sheet, figures, _graphs(sheet, asked), spans)
     return Piece("figure", picture.svg, f"[{sheet}]", caption, _plain(caption), picture,
-                 readings=_as_csv(figures))  # fmt: skip
+                 readings=partial(_as_csv, figures))  # fmt: skip
 
 
-def _figures(sheet: Sheet, asked: Asked) -> list[Figure]:
+def _figures(sheet: Sheet, asked: Asked, spans: list[SpanCard]) -> list[Figure]:
     width = max(NARROWEST, round(WIDTH * (1.25 * asked.share if asked.share < 1 else 1)))
     chosen = next((match for one in asked.options if (match := _GRAPH.fullmatch(one))), None)
     graphs = sheet.graphs.all()
     alone = chosen is not None or len(graphs) == 1
     height = (HEIGHT if asked.share == 1 else 290) if alone else IN_STACK
-    figures = figure.stack(sheet, width=width, height=height * len(graphs))
+    figures = figure.stack(sheet, spans, width=width, height=height * len(graphs))
     if chosen is not None:
         if not 1 <= int(chosen[1]) <= len(figures):
             raise PutInError(f"“{sheet}” has {len(figures)} graphs, no graph {chosen[1]}")
@@ -124,15 +126,16 @@ def _picture(figures: list[Figure]) -> Picture:
     return Picture(svg, (width, top), "")
 
 
-def _caption(sheet: Sheet, figures: list[Figure], graphs: list[Graph]) -> str:
-    span_cards = cards.of_sheet(sheet).spans
-    spans = [card for card in span_cards if any(row.answer.fit for row in card.rows)]
-    fits = [row for card in spans for row in card.rows if row.answer.fit]
+def _caption(
+    sheet: Sheet, figures: list[Figure], graphs: list[Graph], spans: list[SpanCard]
+) -> str:
+    fitted = [card for card in spans if any(row.answer.fit for row in card.rows)]
+    fits = [row for card in fitted for row in card.rows if row.answer.fit]
     context = {
         "sheet": sheet,
         "runs": _once(trace for one in figures for trace in one.traces),
         "shown": _told(graphs),
-        "spans": spans,
+        "spans": fitted,
         "has_fits": any(one.curves for one in figures),
         "straight": all(row.finding.kind in ("line", "proportional") for row in fits),
     }

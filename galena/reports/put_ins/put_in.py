@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from galena.core.errors import GalenaError
@@ -66,7 +66,7 @@ class Piece:
     """Something that is put in: as HTML, as plain words, and, where it is one, its picture or rows.
 
     kind: `text` stands in a line; figures and tables stand by themselves and are numbered.
-    caption: harmless HTML. readings: what a figure shows, as CSV, to be attached.
+    caption: harmless HTML. readings: gives what a figure shows, as CSV, to be attached.
     """
 
     kind: Literal["text", "figure", "table"]
@@ -76,7 +76,7 @@ class Piece:
     plain_caption: str = ""
     picture: Picture | None = None
     rows: Rows | None = None
-    readings: bytes = field(default=b"", repr=False)
+    readings: Callable[[], bytes] | None = None
     origin: str = ""
     is_number: bool = False
 
