@@ -1,8 +1,9 @@
 """The decimal sign that a person has chosen to see: a point, or a comma (ISO 80000-1, 7.3.2).
 
 What is kept, worked out and written into data files has the point, whoever looks. The comma comes
-in on the way out, into what is read: text, what a screen reader says, the words in a drawing. Not
-into what is typed, or is to be typed again: fields, scripts, `code` and `samp`.
+in on the way out, into what is read: text, what a screen reader says, the words in a drawing, and
+what stands in a field for a number, which is read back with either sign (core.numbers). Not into
+what is a program's or a formula's: other fields, scripts, `code` and `samp`.
 What a page's scripts write follows `static/shell/js/decimal_sign.js`; tests/js compares the two.
 """
 
@@ -20,6 +21,13 @@ _PARTS = re.compile(
     re.DOTALL,
 )
 _SPOKEN = re.compile(r"(?<=\s)((?:aria-label|aria-valuetext|title|alt)=\")([^\"]*)")
+_FOR_NUMBER = re.compile(
+    r"<input\b(?!.*?\stype=\"(?!text\"))"
+    r"(?=.*?\s(?:class=\"(?:[^\"]*\s)?(?:number|cell)[\s\"]|inputmode=\"decimal\"))",
+    re.DOTALL,
+)
+# Units and symbols stand in such fields too: a unit begins with no digit, or has powers.
+_TYPED = re.compile(r"(?<=\s)((?:value|placeholder)=\")([-+−(]?\d[^\"^]*)(?=\")")
 READ = ("text/html", "image/svg+xml")  # media types of what is read
 
 
@@ -37,8 +45,13 @@ def _part(match: re.Match) -> str:
     if match["text"]:
         return with_comma(match["text"])
     if match["tag"]:
-        return _SPOKEN.sub(lambda spoken: spoken[1] + with_comma(spoken[2]), match["tag"])
+        tag = _SPOKEN.sub(_attribute, match["tag"])
+        return _TYPED.sub(_attribute, tag) if _FOR_NUMBER.match(tag) else tag
     return match[0]
+
+
+def _attribute(match: re.Match) -> str:
+    return match[1] + with_comma(match[2])
 
 
 def as_read_by(person, markup: str) -> str:

@@ -3,7 +3,11 @@ import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
 import { padded } from "../../galena/recording/static/recording/readout.js";
-import { withComma, withPoint } from "../../galena/shell/static/shell/js/decimal_sign.js";
+import {
+  typedNumber,
+  withComma,
+  withPoint,
+} from "../../galena/shell/static/shell/js/decimal_sign.js";
 import { columnsOf, Extremes } from "../../galena/shell/static/shell/js/extremes.js";
 import { clock, fixed, grouped, raised } from "../../galena/shell/static/shell/js/numbers.js";
 import { parts } from "../../galena/shell/static/shell/js/symbols.js";
@@ -41,6 +45,11 @@ test("times of long runs are in hours and minutes", () => {
     [5400, "1:30"],
     [7200, "2:00"],
   ]);
+});
+
+test("what is typed in a field is a number with either sign", () => {
+  for (const value of ["1.5", "1,5", " 1,5 "]) assert.equal(typedNumber({ value }), 1.5);
+  for (const value of ["", " ", "1,5 mm"]) assert.ok(Number.isNaN(typedNumber({ value })));
 });
 
 test("a decimal comma is written where the server writes it, and the point comes back", () => {

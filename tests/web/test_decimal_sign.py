@@ -33,11 +33,19 @@ def test_what_is_no_decimal_number_stays(text):
 def test_only_what_is_read_of_a_page_is_written_with_the_comma():
     page = (
         '<p data-x="1.5" title="2.5 > 2.4">3.5<br>4.5</p><input value="1.5" aria-label="at 1.5 s">'
+        '<input class="entry number" value="1.5" name="lo" placeholder="0.5">'
+        '<input value="−1.5 ± 0.2" inputmode="decimal"><input class="number" value="m^0.5">'
+        '<input class="cell" value="2.50"><input class="number" type="range" value="1.5">'
+        '<input class="numbers" value="1.5">'
         "<script>1.5</script><textarea>1.5</textarea><code>max(0.5, 1.5)</code><style>p{top:1.5px}"
         '</style><!-- 1.5 --><svg><path d="M1.5 2.5"/><text x="1.5">0.5</text></svg> 1.5 < 2.5'
     )
     assert markup_with_comma(page) == (
         '<p data-x="1.5" title="2,5 > 2,4">3,5<br>4,5</p><input value="1.5" aria-label="at 1,5 s">'
+        '<input class="entry number" value="1,5" name="lo" placeholder="0,5">'
+        '<input value="−1,5 ± 0,2" inputmode="decimal"><input class="number" value="m^0.5">'
+        '<input class="cell" value="2,50"><input class="number" type="range" value="1.5">'
+        '<input class="numbers" value="1.5">'
         "<script>1.5</script><textarea>1.5</textarea><code>max(0.5, 1.5)</code><style>p{top:1.5px}"
         '</style><!-- 1.5 --><svg><path d="M1.5 2.5"/><text x="1.5">0,5</text></svg> 1,5 < 2,5'
     )
@@ -49,9 +57,17 @@ def read(page):
     return " ".join(re.sub(r"<[^>]*>", " ", apart).split())
 
 
-def fields(page):
-    """Give the decimal numbers in the fields of a page and in the data of its scripts."""
-    kept = re.findall(r'(?s)\b(?:value|data-\w+)="([^"]*)"|<script[^>]*json">(.*?)</script>', page)
+def for_numbers(page):
+    """Give what stands in the fields of a page that are for numbers."""
+    fields = re.findall(
+        r'(?s)<input\b[^>]*\b(?:class="[^"]*number[^"]*"|inputmode="dec)[^>]*>', page
+    )
+    return [found[1] for one in fields if (found := re.search(r'\svalue="([^"]*)"', one))]
+
+
+def of_programs(page):
+    """Give the decimal numbers in the data of a page's scripts, and in what they find by it."""
+    kept = re.findall(r'(?s)\bdata-\w+="([^"]*)"|<script[^>]*json">(.*?)</script>', page)
     return re.findall(r"\d+[.,]\d+", str(kept))
 
 
@@ -80,9 +96,32 @@ def test_who_chose_the_comma_reads_it_on_every_page_and_nobody_else_does(as_ada,
         assert 'data-decimal-sign="comma"' in page
         assert read(page) == with_comma(read(before))
         assert re.search(r"\d,\d", read(page)) and not re.search(r"\d\.\d", read(page))
-        assert fields(page) == fields(before)
+        assert of_programs(page) == of_programs(before)
+        assert for_numbers(page) == [with_comma(one) for one in for_numbers(before)]
     choose(as_ada, "point")
     assert read(as_ada.get(addresses[0]).text) == read(with_point[0])
+
+
+def test_what_stands_in_a_field_with_a_comma_means_what_it_meant(as_ada, experiment, slope):
+    choose(as_ada, "comma")
+    annotations.move_span(slope.span, 2.5, 15.25)
+    page = as_ada.get(reverse("desk", args=[experiment.pk])).text
+    lo, hi = [one for one in for_numbers(page) if one.startswith(("2,5", "15,25"))][:2]
+    as_ada.post(reverse("change-span", args=[experiment.pk, slope.span_id]), {"lo": lo, "hi": hi})
+    slope.span.refresh_from_db()
+    assert (slope.span.lo, slope.span.hi) == (2.5, 15.25)
+    given = {"name": "gravity", "symbol": "g", "value": "9.81 ± 0.02", "unit": "m/s^2"}
+    as_ada.post(reverse("keep-given", args=[experiment.pk]), given)
+    kept = experiment.givens.get()
+    page = as_ada.get(reverse("quantities", args=[experiment.pk])).text
+    (shown,) = [one for one in for_numbers(page) if one.startswith("9")]
+    assert shown == "9,81 ± 0,02"
+    as_ada.post(
+        reverse("keep-given", args=[experiment.pk]),
+        given | {"value": shown, "note": "a", "given": kept.pk},
+    )
+    kept.refresh_from_db()
+    assert (kept.text, kept.note) == ("9.81 ± 0.02", "a")
 
 
 def test_papers_have_the_comma_and_data_and_what_is_kept_the_point(as_ada, experiment, slope):

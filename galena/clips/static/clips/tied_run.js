@@ -1,7 +1,13 @@
 // The run that a clip is tied to, or is being tied to: its trace under the strip, and its moments in
 // the card. Owns what of the card is filled in here; asks the server for each run once.
 import { contentAt } from "../shell/js/answers.js";
+import { asRead, typedNumber } from "../shell/js/decimal_sign.js";
 import { Trace } from "./trace.js";
+
+function momentIn(field) {
+  const typed = typedNumber(field);
+  return Number.isFinite(typed) ? typed : null;
+}
 
 export class TiedRun {
   constructor(svg, draw) {
@@ -15,8 +21,7 @@ export class TiedRun {
     });
     document.addEventListener("input", ({ target }) => {
       if (target.name !== "run_time" || !this.form?.contains(target)) return;
-      const typed = Number(target.value.replace(",", "."));
-      this.trace.moment = target.value.trim() && Number.isFinite(typed) ? typed : null;
+      this.trace.moment = momentIn(target);
       this.redraw();
     });
   }
@@ -71,8 +76,7 @@ export class TiedRun {
     which.replaceChildren(...traces.map(({ symbol }, i) => new Option(symbol, String(i))));
     which.value = String(this.trace.which);
     which.closest("label").hidden = traces.length < 2;
-    const typed = Number(this.field.value.replace(",", "."));
-    this.trace.moment = this.field.value.trim() && Number.isFinite(typed) ? typed : null;
+    this.trace.moment = momentIn(this.field);
   }
 
   changed(target) {
@@ -92,7 +96,7 @@ export class TiedRun {
   }
 
   chosen(time) {
-    this.field.value = time.toFixed(4);
+    this.field.value = asRead(time.toFixed(4));
     this.redraw();
   }
 

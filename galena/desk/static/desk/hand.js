@@ -1,6 +1,7 @@
 // Moves the parameters of a model by hand: slider and typed value go together, and what the server
 // says of them is drawn at once. Owns nothing; the sheet that a panel belongs to draws.
 import { contentOf, reach } from "../shell/js/answers.js";
+import { asRead, typedNumber } from "../shell/js/decimal_sign.js";
 
 export class Hand {
   constructor(sheetOf) {
@@ -11,8 +12,9 @@ export class Hand {
     const param = event.target.closest("[data-by-hand] .param");
     if (!param) return;
     const [number, slider] = [param.querySelector(".number"), param.querySelector("[type=range]")];
-    if (event.target === slider) number.value = String(Number(Number(slider.value).toPrecision(6)));
-    else if (Number.isFinite(Number(number.value))) this.follow(slider, Number(number.value));
+    if (event.target === slider)
+      number.value = asRead(String(Number(Number(slider.value).toPrecision(6))));
+    else if (Number.isFinite(typedNumber(number))) this.follow(slider, typedNumber(number));
     this.next = param.closest("[data-by-hand]");
     this.ask();
   }

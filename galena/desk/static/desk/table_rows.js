@@ -1,4 +1,6 @@
 // The elements of a row of the readings table, and what stands in them.
+import { asRead } from "../shell/js/decimal_sign.js";
+
 export const PAGE = 200; // rows that come with one request
 
 export function makeRow(table, row) {
@@ -49,7 +51,7 @@ export function fillRow(table, row, element) {
     }
     field.readOnly = text === "…";
     if (document.activeElement === field || field.getAttribute("aria-invalid")) return;
-    field.value = text === "…" ? "" : text;
+    field.value = text === "…" ? "" : asRead(text);
     field.defaultValue = field.value;
   });
 }

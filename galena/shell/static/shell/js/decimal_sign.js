@@ -1,6 +1,7 @@
 // The decimal comma, for those who have chosen to read it: the server has written the page with it
 // (galena.shell.decimal_sign), this module does the same to what scripts write into the page later.
-// Fields, scripts, `code` and `samp` keep the point. Owns no state; changes only what is read.
+// What a script writes into a field for a number it asks for here. Other fields, scripts, `code` and
+// `samp` keep the point. Owns no state; changes only what is read.
 
 const DECIMAL = /(?<![\w.])(\d+)\.(\d+)(?!\.?\d)/g;
 const VERBATIM = "script, style, textarea, code, samp, [contenteditable]";
@@ -11,10 +12,14 @@ const isChosen = globalThis.document?.documentElement.dataset.decimalSign === "c
 export const withComma = (text) => text.replace(DECIMAL, "$1,$2");
 export const withPoint = (text) => text.replace(/(\d),(?=\d)/g, "$1.");
 
-// Text for a canvas, where nothing sees it written.
+// Text for a canvas or for a field, where nothing sees it written.
 export const asRead = (text) => (isChosen ? withComma(text) : text);
 // Text that stood on the page, as it is kept.
 export const asKept = (text) => (isChosen ? withPoint(text) : text);
+
+// The number that is typed in a field, with either sign; NaN where there is none.
+export const typedNumber = (field) =>
+  field.value.trim() ? Number(withPoint(field.value)) : Number.NaN;
 
 function writeText(node) {
   const text = withComma(node.data);
