@@ -33,7 +33,7 @@ TASK = {"title": "Swell", "text": "Watch the swell.", "step-page": "desk", "step
 def come_in(address: str, code: str, number: int) -> dict:
     """Have a group come in; gives what its device knows then, and how long that took."""
     began = time.perf_counter()
-    client = httpx.Client(base_url=address, timeout=60, follow_redirects=True)
+    client = httpx.Client(base_url=address, timeout=180, follow_redirects=True)
     client.get("/come-in")
     token = client.cookies["csrftoken"]
     page = client.post("/come-in", data={"code": code, "name": f"Group {number}",
@@ -45,7 +45,7 @@ def come_in(address: str, code: str, number: int) -> dict:
 
 def sheet_of(address: str, group: dict) -> None:
     """Open a group's Desk, mark a stretch off, and keep what its page asks for."""
-    client = httpx.Client(base_url=address, timeout=60, cookies=group["cookies"])
+    client = httpx.Client(base_url=address, timeout=180, cookies=group["cookies"])
     desk = client.get(f"/experiments/{group['copy']}/desk").text
     group["sheet"] = re.search(r"/desk/sheets/(\d+)/data", desk)[1]
     group["quantity"] = re.search(r'"quantity": (\d+)', desk)[1]
@@ -67,7 +67,7 @@ async def _played(address: str, groups: list[dict], seconds: float) -> dict:
     took: dict[str, list[float]] = {"windows": [], "changes": []}
     tasks = []
     for place, group in enumerate(groups):
-        client = httpx.AsyncClient(base_url=address, timeout=60, cookies=group["cookies"])
+        client = httpx.AsyncClient(base_url=address, timeout=180, cookies=group["cookies"])
         client.headers.update({"X-CSRFToken": group["cookies"]["csrftoken"], "HX-Request": "true"})
         tasks.append(_watch(client, got, place))
         if place < 8:
@@ -132,7 +132,7 @@ def record(client: httpx.Client, experiment: str, channels: list[str], seconds: 
 
 
 def of_group(address: str, group: dict) -> httpx.Client:
-    client = httpx.Client(base_url=address, timeout=60, cookies=group["cookies"])
+    client = httpx.Client(base_url=address, timeout=180, cookies=group["cookies"])
     client.headers["X-CSRFToken"] = group["cookies"]["csrftoken"]
     return client
 

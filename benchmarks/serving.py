@@ -98,7 +98,7 @@ def answers(address: str) -> bool:
 
 def signed_in(address: str) -> httpx.Client:
     """Give a client that has come in by the demo's door, with its token in place."""
-    client = httpx.Client(base_url=address, timeout=60)
+    client = httpx.Client(base_url=address, timeout=180)
     client.get("/sign-in")
     token = {"csrfmiddlewaretoken": client.cookies["csrftoken"]}
     client.post("/sign-in/demo", data=token)

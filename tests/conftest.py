@@ -101,5 +101,5 @@ def room(transactional_db, settings, rig, ada):
     until(lambda: rig is None or len(BENCH.live_channels()) == 2, "both instruments")
     yield SimpleNamespace(url=f"http://127.0.0.1:{listening.getsockname()[1]}", rig=rig)
     server.should_exit = True
-    thread.join(timeout=60)
+    thread.join(timeout=180)
     assert not thread.is_alive()

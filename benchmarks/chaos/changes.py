@@ -227,7 +227,7 @@ class Class(Change):
 
     def look(self, client, address, folder):
         for group in self.groups:
-            theirs = httpx.Client(base_url=address, cookies=group["cookies"], timeout=60)
+            theirs = httpx.Client(base_url=address, cookies=group["cookies"], timeout=180)
             assert theirs.get("/lesson").status_code == 200, "a group does not come back"
             desk = theirs.get(f"/experiments/{group['copy']}/desk")
             assert desk.status_code == 200, "a group has lost its copy"

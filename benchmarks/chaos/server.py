@@ -16,7 +16,7 @@ import httpx
 from benchmarks.serving import GALENA, answers, empty_world, signed_in, surroundings
 from galena.shell import waiting
 
-PATIENCE = 60.0
+PATIENCE = 180.0
 
 
 def until(condition: Callable[[], object], what: str, seconds: float = PATIENCE) -> object:

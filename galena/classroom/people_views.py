@@ -11,13 +11,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from galena.classroom import people as flows
+from galena.classroom.backend import PATH
 from galena.classroom.models import Person
 from galena.classroom.patience import PATIENCE
 from galena.classroom.people import FIRST, PersonError
 from galena.classroom.permissions import NotYours, for_managers, for_teachers
 from galena.shell.security_log import note
 
-BACKEND = "django.contrib.auth.backends.ModelBackend"
 LONGEST_PASSWORD = 1000
 
 
@@ -40,7 +40,7 @@ def first_teacher(request, key: str):
         if person is None:
             raise Http404("An account was made by this address already.")
         note("first account made", request, who=person.username)
-        login(request, person, backend=BACKEND)
+        login(request, person, backend=PATH)
         return redirect("experiments")
     return render(request, "classroom/first.html", context)
 

@@ -12,6 +12,7 @@ from django.utils.decorators import method_decorator
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
+from galena.classroom.backend import PATH
 from galena.classroom.models import Person
 from galena.classroom.patience import PATIENCE
 from galena.classroom.people import teachers
@@ -87,5 +88,5 @@ def sign_in_demo(request):
     if not settings.GALENA_DEMO:
         raise Http404
     teacher = get_object_or_404(Person, username=DEMO_TEACHER)
-    login(request, teacher, backend="django.contrib.auth.backends.ModelBackend")
+    login(request, teacher, backend=PATH)
     return redirect(settings.LOGIN_REDIRECT_URL)

@@ -119,6 +119,11 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "classroom.Person"
+AUTHENTICATION_BACKENDS = [
+    "galena.classroom.backend.PersonBackend",
+    "django.contrib.auth.backends.ModelBackend",  # of sessions that were begun before 0.3
+]
+SESSION_ENGINE = "galena.shell.sessions"
 AUTH_PASSWORD_VALIDATORS = [
     {
         "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",

@@ -9,6 +9,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
+from galena.classroom.backend import PATH
 from galena.classroom.models import Person
 from galena.classroom.patience import GUESSES
 from galena.lessons import coming_in
@@ -19,7 +20,6 @@ from galena.shell import fields
 from galena.shell.security_log import note
 
 TICKET = re.compile(r"[0-9a-f]{16}", re.ASCII)
-BACKEND = "django.contrib.auth.backends.ModelBackend"
 
 
 @login_not_required
@@ -61,7 +61,7 @@ def _let_in(request, typed: dict, way, back: bool = False):
             GUESSES.wrong(address)
             note("wrong code", request)
         return _page(request, **typed, trouble=str(error), field=error.field, back=back, status=422)
-    login(request, group, backend=BACKEND)
+    login(request, group, backend=PATH)
     tell_teacher(group.lesson_id)
     return redirect("my-lesson")
 

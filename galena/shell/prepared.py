@@ -14,8 +14,9 @@ from django.db.models.expressions import RawSQL
 from django.db.models.query import get_related_populators
 
 STANDS_FOR_KEY = -7_070_707_070  # no row has such a key
+_STANDING = (STANDS_FOR_KEY, str(STANDS_FOR_KEY))  # as a column of text has it
 STANDS_FOR_KEYS = RawSQL("SELECT value FROM json_each(%s)", [STANDS_FOR_KEY])
-Key = int | Collection[int]
+Key = int | str | Collection[int]
 
 Row = TypeVar("Row", bound=Model)
 
@@ -36,10 +37,10 @@ class _Written:
 
     def rows(self, key: Key) -> list[tuple]:
         """Ask it for a key, or for several."""
-        asked = key if isinstance(key, int) else json.dumps(list(key))
+        asked = key if isinstance(key, int | str) else json.dumps(list(key))
         with connection.cursor() as cursor:
             cursor.execute(
-                self.sql, [asked if one == STANDS_FOR_KEY else one for one in self.parameters]
+                self.sql, [asked if one in _STANDING else one for one in self.parameters]
             )
             rows: Any = cursor.fetchall()
         return self.compiler.apply_converters(rows, self.converters) if self.converters else rows
@@ -107,7 +108,7 @@ def _refuse_second(name: str, query: Any) -> None:
 
 
 def _open(key: Key) -> int | RawSQL:
-    return STANDS_FOR_KEY if isinstance(key, int) else STANDS_FOR_KEYS
+    return STANDS_FOR_KEY if isinstance(key, int | str) else STANDS_FOR_KEYS
 
 
 class _AtHand(QuerySet[Row]):

@@ -33,7 +33,7 @@ def test_a_corpus_is_short_and_of_a_target_that_there_is():
 def test_junk_is_thrown_for_a_moment(name):
     done = subprocess.run(
         [sys.executable, "-m", "benchmarks.fuzz", "3", name, "--small"],
-        cwd=ROOT, capture_output=True, text=True, timeout=600, check=False,
+        cwd=ROOT, capture_output=True, text=True, timeout=1200, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stdout + done.stderr[-3000:]
     pieces = int(done.stdout.split("|")[2].replace(",", ""))

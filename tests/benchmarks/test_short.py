@@ -17,7 +17,7 @@ IN_A_BROWSER = [one.name for one in OF_BENCH if one.in_a_browser]
 def measured(name):
     return subprocess.run(
         [sys.executable, "-m", f"benchmarks.{name}", "--small"],
-        cwd=ROOT, capture_output=True, text=True, timeout=600, check=False,
+        cwd=ROOT, capture_output=True, text=True, timeout=1200, check=False,
     )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from playwright.sync_api import expect, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
 PAGES_ONLY = shutil.which("chromium-headless-shell") or CHROMIUM
-PATIENCE = 45_000  # ms: how fast the machine is decides no test
+PATIENCE = 150_000  # ms: how fast the machine is decides no test
 FLAGS = [
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",

@@ -12,7 +12,7 @@ from pathlib import Path
 from websockets.sync.client import connect
 
 FIREFOX = "/usr/bin/firefox-esr"
-PATIENCE = 60.0  # s: how fast the machine is decides no test
+PATIENCE = 150.0  # s: how fast the machine is decides no test
 KEYS = {"Enter": "\ue007", "Space": " ", "Escape": "\ue00c", "Tab": "\ue004"}
 PLACE = """(() => {
   if (document.readyState !== "complete") return null;

@@ -119,7 +119,7 @@ def test_without_instruments_a_film_is_made_alone_and_measured(page, room):
     expect(page.locator("#camera")).to_contain_text(re.compile("filming [2-9] s"))
     page.get_by_role("button", name="Stop filming").click()
     page.get_by_role("link", name="the film").click()
-    expect(page.locator("#stage")).to_be_visible(timeout=60_000)
+    expect(page.locator("#stage")).to_be_visible()
     assert ready_clip().count > 10
 
 

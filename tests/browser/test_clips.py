@@ -98,7 +98,7 @@ def test_from_a_file_to_a_speed_by_clicks_and_keys(page, experiment, tmp_path):
     page.get_by_role("link", name="Clips").click()
     page.locator("#film").set_input_files(path)
     page.wait_for_url("**/clips/*")
-    expect(page.locator("#stage")).to_have_attribute("data-picture", "0", timeout=40_000)
+    expect(page.locator("#stage")).to_have_attribute("data-picture", "0")
     clip = Clip.objects.get()
     assert (clip.state, clip.missing) == ("ready", 2)
     assert violations(page) == []

@@ -30,7 +30,7 @@ def group(lesson, name):
 def client_of(person) -> Client:
     """Give a browser in which somebody is signed in."""
     client = PageClient()
-    client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(person)
     return client
 
 

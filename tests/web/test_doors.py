@@ -24,6 +24,7 @@ from galena.desk.findings.answers import Answers
 from galena.desk.sheets import flows as sheet_flows
 from galena.experiments import flows as experiment_flows
 from galena.experiments import table_flows
+from galena.instruments import microphone
 from galena.reports import marked_up
 from galena.shell.pdf import make_pdf
 from galena.shell.worker import WorkerError
@@ -239,6 +240,7 @@ def test_microphones_are_few_and_nobody_takes_over_that_of_another(
     room, as_ada, experiment, tern, monkeypatch
 ):
     microphone_views.forget()
+    monkeypatch.setattr(microphone, "QUIET_AFTER", 600.0)
     own = experiment_flows.create(tern, "Another room", [])
     as_tern = Client()
     as_tern.force_login(tern)
@@ -255,7 +257,7 @@ def test_microphones_are_few_and_nobody_takes_over_that_of_another(
     assert hear(as_tern, own, 0).status_code == 409
     assert "somebody else" in hear(as_tern, own, 0).text
     for one in microphone_views._heard.values():
-        one.microphone._arrived -= 100  # their pages were closed
+        one.microphone._arrived -= 1000  # their pages were closed
     assert hear(as_tern, own, 99).status_code == 204
     until(lambda: threading.active_count() <= threads + 3, "the end of what is not heard")
 

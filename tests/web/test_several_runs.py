@@ -46,7 +46,7 @@ def groups(room):
     ]
     for feed in list(BENCH.feeds.values()):
         BENCH.disconnect(feed.link.address)
-    gauges.communicate(timeout=60)
+    gauges.communicate(timeout=180)
 
 
 def in_thread(act):

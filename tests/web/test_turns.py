@@ -10,7 +10,7 @@ from galena.config.turns import Turns
 
 def run(scene):
     with ThreadPoolExecutor() as pool:  # a thread without Playwright's event loop
-        return pool.submit(lambda: asyncio.run(scene())).result(timeout=30)
+        return pool.submit(lambda: asyncio.run(scene())).result(timeout=180)
 
 
 class Page:
