@@ -66,7 +66,9 @@ def main(seconds: float) -> None:
         page.wait_for_load_state("load")
         page.goto(f"{address}/experiments/1/bench")
         wanted = QUIET + 2
-        page.wait_for_function(f"() => Object.keys(window.told).length >= {wanted}", timeout=180_000)
+        page.wait_for_function(
+            f"() => Object.keys(window.told).length >= {wanted}", timeout=180_000
+        )
         alone = watch(page, pid, seconds, f"{QUIET} + 2 channels watched")
         horns = page.locator('.strip[aria-label="sound pressure"]')
         chosen = [horns.nth(n).get_attribute("data-channel") for n in range(2)]
