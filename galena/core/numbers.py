@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from decimal import ROUND_HALF_EVEN, Decimal
+from functools import lru_cache
 
 from galena.core.errors import NumberError
 
@@ -88,6 +89,7 @@ def raised(power: int) -> str:
     return str(power).translate(_SUPERSCRIPT)
 
 
+@lru_cache(1024)
 def decimals_for_steps(step: float) -> int:
     """Tell how many decimals keep steps apart: the fewest that round the step by under 2 %."""
     return next((n for n in range(9) if abs(round(step, n) - step) <= 0.02 * step), 9)

@@ -255,7 +255,8 @@ def _identity(finding: Finding) -> tuple[Hashable, ...]:
     return (
         finding.kind, tuple(places), sheet.x_unit, sheet.x_symbol, quantity.unit,
         quantity.symbol, quantity.pk, quantity.decimals,
-        x_places.x_decimals(sheet, finding.run), json.dumps(finding.details, sort_keys=True),
+        x_places.x_decimals(sheet, finding.run),
+        json.dumps(finding.details, sort_keys=True) if finding.details else "",
     )  # fmt: skip
 
 

@@ -8,7 +8,8 @@ from galena.core import series
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import AT_HAND, FITS, QUESTIONS, Estimate, Question
 from galena.desk.ledger.agreeing import agreement_line
-from galena.desk.ledger.groups import Group, Short, folded, groups_of
+from galena.desk.ledger.folding import Folded, lines_of
+from galena.desk.ledger.groups import Group, groups_of
 from galena.desk.ledger.links import LINKS, Link
 from galena.desk.ledger.rows import Row, rows, symbols
 from galena.desk.models import Marker, Sheet, Span
@@ -17,6 +18,7 @@ from galena.desk.traces import readout
 from galena.desk.traces.drawn import Drawn, drawn
 from galena.experiments.models import Condition
 from galena.shell.prepared import prepared_objects
+from galena.shell.templatetags.addresses import address
 
 
 @dataclass(frozen=True)
@@ -40,9 +42,14 @@ class SpanCard:
         return groups_of(self.rows)
 
     @property
-    def brief(self) -> tuple[list[Short], int]:
-        """The numbers that it shows when it is folded, and how many more there are."""
-        return folded(self.rows)
+    def folded(self) -> Folded:
+        """What it shows when it is folded."""
+        span, (lines, more) = self.span, lines_of(self.rows)
+        ledger = address("ledger", (span.sheet.experiment_id, span.sheet_id))
+        return Folded(
+            span.pk, span.letter, span.name, f"{self.lo_text} – {self.hi_text} {self.x_unit}",
+            lines, more, self.trouble, f"{ledger}?open={span.pk}",
+        )  # fmt: skip
 
     @property
     def remarks(self) -> list[tuple[Row, str]]:

@@ -5,17 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from django.utils.html import format_html_join
-from django.utils.safestring import SafeString
-
 from galena.core.numbers import MINUS
 from galena.core.prefixes import with_prefix
 from galena.desk.findings.answers import identity
 from galena.desk.findings.questions import Estimate
 from galena.desk.ledger.rows import Row
-from galena.shell.templatetags.science import symbol
-
-FOLDED = 2  # lines of numbers on a folded card
 
 
 @dataclass(frozen=True)
@@ -33,16 +27,6 @@ class Line:
         """Tell whether it was held and not found."""
         fit = self.row.answer.fit
         return fit is not None and not self.row.answer.by_hand and self.estimate.key in fit.held
-
-
-@dataclass(frozen=True)
-class Short:
-    """A line of a folded card: what is told in it, the number of its run's mark, and the number."""
-
-    label: SafeString
-    mark: int | None
-    text: str
-    unit: str
 
 
 @dataclass(frozen=True)
@@ -109,21 +93,3 @@ def _built_of(row: Row) -> list[object]:
     if not finding.is_built:
         return []
     return [str(finding.details.get("relation"))] if finding.kind == "law" else [finding.pk]
-
-
-def folded(rows: list[Row]) -> tuple[list[Short], int]:
-    """Give the numbers that a folded card shows, and how many more there are."""
-    numbers = [(row, one) for row in rows for one in row.answer.estimates[:1]]
-    numbers += [(row, one) for row in rows for one in row.answer.estimates[1:]]
-    return [_short(*one) for one in numbers[:FOLDED]], max(0, len(numbers) - FOLDED)
-
-
-def _short(row: Row, estimate: Estimate) -> Short:
-    line, told = line_of(row, estimate), [row.label]
-    if len(row.answer.estimates) > 1:
-        told.append(symbol(estimate.name) if estimate.symbol else estimate.name)
-    if row.quantity:
-        told.append(symbol(row.quantity))
-    label = format_html_join(" ", "{}", ((one,) for one in told))
-    run = row.finding.run
-    return Short(label, None if run is None else run.marked, line.text, line.unit)

@@ -14,7 +14,7 @@ from galena.desk.findings.answers import Answers, description
 from galena.desk.findings.questions import FITS, QUESTIONS, Answer, Estimate
 from galena.desk.models import Finding, Graph, Marker, Note, Sheet, Span
 from galena.experiments.models import Quantity, Run
-from galena.shell.prepared import prepared_objects
+from galena.shell.prepared import attach, prepared_objects
 
 
 @dataclass(frozen=True)
@@ -123,11 +123,15 @@ def rows(
     span_of = {one.pk: one for one in (sheet.spans.all() if spans is None else spans)}
     marker_of = {one.pk: one for one in (sheet.markers.all() if markers is None else markers)}
     for finding in findings:
-        finding.run = run_of.get(finding.run_id)
-        finding.quantity = quantity_of.get(finding.quantity_id)
-        finding.sheet, finding.span = sheet, span_of.get(finding.span_id)
-        finding.marker = marker_of.get(finding.marker_id)
-        finding.second = marker_of.get(finding.second_id)
+        attach(
+            finding,
+            run=run_of.get(finding.run_id),
+            quantity=quantity_of.get(finding.quantity_id),
+            sheet=sheet,
+            span=span_of.get(finding.span_id),
+            marker=marker_of.get(finding.marker_id),
+            second=marker_of.get(finding.second_id),
+        )
     notes = prepared_objects("notes of findings", _notes_of, sheet.pk)
     graphs = prepared_objects("residual graphs", _residual_graphs_of, sheet.pk)
     return _answered(sheet, findings, notes, graphs)
