@@ -139,7 +139,7 @@ def hold(owners: Collection[Model], name: str, rows: Iterable[Row]) -> None:
         held: _AtHand[Row] = _AtHand(relation.related_model)
         held.of_owner = {relation.field.name: owner}
         held._result_cache = rows_of[owner.pk]
-        held._prefetch_done = True
+        held._prefetch_done = True  # type: ignore[attr-defined]
         owner.__dict__.setdefault("_prefetched_objects_cache", {})[name] = held
     by_key = {owner.pk: owner for owner in owners}
     for row in rows if owners else ():
