@@ -21,7 +21,14 @@ from playwright.sync_api import sync_playwright
 
 from benchmarks import sizes
 from benchmarks.beside import hard_work
-from benchmarks.serving import cpu_seconds, four_channels, served, signed_in, watching
+from benchmarks.serving import (
+    all_is_loaded,
+    cpu_seconds,
+    four_channels,
+    served,
+    signed_in,
+    watching,
+)
 from galena.instruments.address import TcpTransport
 from tests.browser.conftest import CHROMIUM, FLAGS
 
@@ -118,6 +125,8 @@ def measure(watchers: int, seconds: float, *, hard: bool = False) -> None:
         sync_playwright() as playwright,
     ):
         client = signed_in(address)
+        while not (sizes.SMALL or all_is_loaded(pid)):  # it is no part of what a run costs
+            time.sleep(0.5)
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport=VIEWPORT)
         page.goto(address)
