@@ -11,7 +11,7 @@ from django.utils import timezone
 from galena.shell.prepared import prepared_objects
 
 
-class SessionStore(StoreOfDjango):
+class SessionStore(StoreOfDjango):  # the name is part of what signs a session: it stays
     def _get_session_from_db(self) -> Session | None:
         kept = prepared_objects("a session", _of_key, self.session_key or "")
         if kept and kept[0].expire_date > timezone.now():
