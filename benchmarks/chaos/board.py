@@ -49,12 +49,11 @@ class Spoiled:
 
 @dataclass
 class Sent:
-    """What a board has sent in one stream: how many lines were left out and spoiled, and when the
-    last whole one went, in µs of its clock."""
+    """What a board has sent in one stream: which lines were left out or spoiled, by their numbers,
+    and when the last whole one went, in µs of its clock."""
 
     lines: int = 0
-    lost: int = 0
-    garbled: int = 0
+    spoiled: list[int] = field(default_factory=list)
     first_us: int = 0
     last_us: int = 0
     sizes: list[int] = field(default_factory=list)
@@ -193,6 +192,5 @@ class Board:
                 place = 1 + int(self._chance.integers(len(text)))
                 whole = whole[:place] + b"?" + whole[place + 1 :]
             parcel.append(whole * self.spoiled.times)
-        sent.lost += int(lost.sum())
-        sent.garbled += int(garbled.sum())
+        sent.spoiled += numbers[lost | garbled].tolist()
         return b"".join(parcel)

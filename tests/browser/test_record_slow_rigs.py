@@ -71,8 +71,8 @@ def test_five_plateaus_of_the_wind_duct_in_one_run(page):
     v, lift = (readings(run, Quantity.objects.get(symbol=symbol)) for symbol in ("v", "L"))
     assert min(v.t[-1], lift.t[-1]) > 150  # in rig time
     assert [one[0] for one in run.remarks] == []
-    levels = np.sort(v.y)[[int(share * len(v)) for share in (0.15, 0.35, 0.55, 0.75, 0.95)]]
-    assert (np.diff(levels) > 1.5).all()
+    for step in range(1, 6):  # how long each lasts depends on how fast a hand is
+        assert np.mean(np.abs(v.y - 3 * step) < 0.8) > 0.03, step
     squared = np.polyfit(v.y**2, np.interp(v.t, lift.t, lift.y), 1)[0]
     assert abs(squared / 0.0213 - 1) < 0.1
 

@@ -179,7 +179,8 @@ def test_unplugged_instruments_stay_on_the_list_until_one_looks_again(post, stri
     plugged("beam_edge", 3)
     BENCH.unplug("beam_edge")
     until(lambda: len(BENCH.live_channels()) == 2, "the loss to be noticed")
-    assert "unplugged: the other end closed the connection" in strips_text()
+    closed = "unplugged: the other end closed the connection"
+    until(lambda: closed in strips_text(), "why it is gone")
     assert "Light sensor" not in post("look-again").text
 
 
