@@ -10,6 +10,12 @@ from galena.config import database
 from galena.config.database import EarlierDatabaseError, is_of_before, make_ready
 
 
+@pytest.fixture(autouse=True)
+def with_migrations(settings):
+    """Have the migrations be there: `make check` makes its tables without them."""
+    settings.MIGRATION_MODULES = {}
+
+
 def made(path, columns):
     with closing(sqlite3.connect(path)) as connection:
         connection.execute(f"CREATE TABLE experiments_given ({columns})")
