@@ -22,11 +22,11 @@ class KeptURLNode(URLNode):
         if self.kwargs:
             return super().render(context)
         name = self.view_name.resolve(context)
-        found = address(name, tuple(argument.resolve(context) for argument in self.args))
+        written = address(name, tuple(argument.resolve(context) for argument in self.args))
         if self.asvar:
-            context[self.asvar] = found
+            context[self.asvar] = written
             return ""
-        return conditional_escape(found) if context.autoescape else found
+        return conditional_escape(written) if context.autoescape else written
 
 
 @lru_cache(KEPT)
