@@ -249,8 +249,8 @@ def plan_context(experiment: Experiment, form: PlanForm) -> dict:
         "unzeroed": _never_zeroed(held),
         "conditions": _conditions(experiment, form, waiting),
         "entered": [
-            {"quantity": one, "on": one.pk in form.typed}
-            for one in experiment.quantities_of(ENTERED)
+            {"quantity": quantity, "on": quantity.pk in form.typed}
+            for quantity in experiment.quantities_of(ENTERED)
         ],
         "status": status_now,
         "current": recording if isinstance(recording, RunInProgress) else None,

@@ -15,17 +15,14 @@ KEPT = 8192  # addresses
 
 
 class KeptURLNode(URLNode):
-    """An address by the name of its route and what stands in it by position, no words."""
+    """An address by the name of its route and what stands in it by position."""
 
     def render(self, context: Context) -> str:
-        """Write the address, or give it to a variable. Raises NoReverseMatch."""
-        if self.kwargs:
+        """Write the address. Raises NoReverseMatch."""
+        if self.kwargs or self.asvar:
             return super().render(context)
         name = self.view_name.resolve(context)
         written = address(name, tuple(argument.resolve(context) for argument in self.args))
-        if self.asvar:
-            context[self.asvar] = written
-            return ""
         return conditional_escape(written) if context.autoescape else written
 
 
