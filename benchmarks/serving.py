@@ -23,6 +23,7 @@ create(Person.objects.create_user("ada", first_name="Ada"), "Bench")
 
 
 ROOT = Path(__file__).parents[1]
+KEEPS_CONNECTION = 50.0  # s: a little shorter than the server does
 LOADED_LAST = "signal/_peak_finding_utils"
 GALENA = [sys.executable, "-m", "galena"]
 
@@ -98,7 +99,8 @@ def answers(address: str) -> bool:
 
 def signed_in(address: str) -> httpx.Client:
     """Give a client that has come in by the demo's door, with its token in place."""
-    client = httpx.Client(base_url=address, timeout=180)
+    kept = httpx.Limits(keepalive_expiry=KEEPS_CONNECTION)  # as long as a browser does
+    client = httpx.Client(base_url=address, timeout=180, limits=kept)
     client.get("/sign-in")
     token = {"csrfmiddlewaretoken": client.cookies["csrftoken"]}
     client.post("/sign-in/demo", data=token)

@@ -130,7 +130,7 @@ def _no_handles(outcome: Outcome) -> None:
         before = len(list(Path(f"/proc/{server.pid}/fd").iterdir()))
         limits = resource.prlimit(server.pid, resource.RLIMIT_NOFILE)
         resource.prlimit(server.pid, resource.RLIMIT_NOFILE, (before, limits[1]))
-        answers, lines = [], []
+        answers, kept_in, lines = [], [], []
         for _ in range(20):  # each wants a socket of its own
             line = httpx.Client(base_url=server.address, cookies=client.cookies, timeout=3)
             lines.append(line)
@@ -138,14 +138,16 @@ def _no_handles(outcome: Outcome) -> None:
                 answers.append(line.get("/experiments/1/desk").status_code)
             except httpx.TransportError:
                 answers.append(0)
+            kept_in.append(_asked(client, "record/status"))
         refused = sum(one != 200 for one in answers)
         for line in lines:
             line.close()
-        taken = status(client, 1).get("taken", 0)
         resource.prlimit(server.pid, resource.RLIMIT_NOFILE, limits)
+        taken = status(client, 1).get("taken", 0)
         stream = _gone_on(outcome, client, folder, taken, "with handles again")
         outcome.say(f"no file handle left amid a run: {refused} of 20 further devices not let in, "
                     f"{stream.stamps.size:,} readings kept, {stream.lost} lost")  # fmt: skip
+        outcome.hold(set(kept_in) == {200}, f"no handles: who was in was answered {kept_in}")
         outcome.hold(not stream.damage and not stream.lost, f"no handles: {stream.damage}")
         outcome.hold(stream.stamps.size >= taken, "no handles: a reading is lost")
     board.close()

@@ -17,6 +17,7 @@ from django.conf import settings
 from django.urls import get_resolver
 
 from galena.classroom.people import FIRST
+from galena.config.handles import take_handles
 from galena.config.memory import give_back, keep_what_is_loaded, share_heaps, take_room_to_compute
 from galena.config.threads import hand_over_quickly
 from galena.config.warming import load_later
@@ -78,6 +79,7 @@ def server(https: Https | None = None) -> Server:
 def serve(host: str, port: int, *, room: bool = False, https: bool = False) -> None:
     """Serve until interrupted. room: devices of the local network come in as well; https: by https,
     with a plain address beside it where devices get the certificate."""
+    take_handles()
     share_heaps()
     hand_over_quickly()
     load_later()
