@@ -69,11 +69,11 @@ def stepped(folder: str) -> None:
     from django.core.management import call_command
     from playwright.sync_api import sync_playwright
 
+    from benchmarks.windows import launch, new_context
     from galena.classroom.models import Person
     from galena.demo import films
     from galena.experiments import flows as experiment_flows
     from galena.instruments.films.sycamore import SycamoreFilm
-    from tests.browser.conftest import CHROMIUM, FLAGS
 
     call_command("migrate", verbosity=0)
     ada = Person.objects.create_user("ada", first_name="Ada")
@@ -82,8 +82,8 @@ def stepped(folder: str) -> None:
     film.times = film.times[:PICTURES]
     clip = films.take_film(experiment, film, "Seed", ada)
     with served_from(folder, []) as (address, _), sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        browser = launch(playwright)
+        page = new_context(browser).new_page()
         page.goto(address)
         page.get_by_role("button", name="Come in as Ada").click()
         page.goto(f"{address}/experiments/{experiment.pk}/clips/{clip.pk}")

@@ -126,14 +126,14 @@ def browser(experiment_id: int) -> None:
     from playwright.sync_api import sync_playwright
 
     from benchmarks.serving import served_from
-    from tests.browser.conftest import CHROMIUM, FLAGS
+    from benchmarks.windows import launch, new_context
 
     with (
         served_from(os.environ["GALENA_DATA"], []) as (address, _),
         sync_playwright() as playwright,
     ):
-        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = chromium.new_page(viewport={"width": 1280, "height": 800})
+        chromium = launch(playwright)
+        page = new_context(chromium).new_page()
         page.goto(address)
         page.get_by_role("button", name="Come in as Ada").click()
         for turn in ("first, from the disk", "again"):

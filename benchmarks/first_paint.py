@@ -13,7 +13,7 @@ from playwright.sync_api import sync_playwright
 
 from benchmarks import sizes
 from benchmarks.answers import pages, recording_world
-from tests.browser.conftest import CHROMIUM, FLAGS
+from benchmarks.windows import launch, new_context
 
 TIMES = sizes.of(5, 1)
 LIVE_FOR = sizes.of(10_000, 500)  # ms
@@ -45,7 +45,7 @@ MOVED = """(milliseconds) => new Promise((told) => {
 
 def painted(browser, state: dict, address: str) -> list[tuple[float, float]]:
     """Open an address in a browser that was never here, and again; gives ms and bytes of both."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=state)
+    context = new_context(browser, state)
     page = context.new_page()
     seen = []
     for _ in ("cold", "warm"):
@@ -58,7 +58,7 @@ def painted(browser, state: dict, address: str) -> list[tuple[float, float]]:
 def main() -> None:
     """Measure each page of a world in which a run is recorded."""
     with recording_world() as (address, client), sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        browser = launch(playwright)
         key = client.cookies["sessionid"]
         cookie = {"name": "sessionid", "value": key, "domain": "127.0.0.1", "path": "/", "expires": -1,
                   "httpOnly": True, "secure": False, "sameSite": "Lax"}  # fmt: skip
@@ -71,7 +71,7 @@ def main() -> None:
             )
             print(f"  {name:10s} cold {cold[0]:4.0f} ms, {cold[1] / 1e3:5.0f} kB; warm {warm[0]:4.0f} ms, "
                   f"{warm[1] / 1e3:4.0f} kB ({warm[0] / empty[1][0]:.1f} x the empty page)")  # fmt: skip
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=state)
+        context = new_context(browser, state)
         for name in ("Bench", "Record", "Desk"):
             page = context.new_page()
             page.goto(address + pages()[name], wait_until="load")

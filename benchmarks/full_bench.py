@@ -14,7 +14,7 @@ from playwright.sync_api import sync_playwright
 
 from benchmarks import sizes
 from benchmarks.serving import cpu_seconds, served, signed_in
-from tests.browser.conftest import CHROMIUM, FLAGS
+from benchmarks.windows import launch, new_context
 
 ALL = ("grow_shelf", "cocoa", "tide_tank", "shaft_spring", "linked_wells", "wind_duct",
         "lantern_cell", "two_horns")  # fmt: skip
@@ -58,8 +58,8 @@ def main(seconds: float) -> None:
         client = signed_in(address)
         for key in RIGS:
             client.post(f"/experiments/1/bench/rigs/{key}/plug", data={"in": "yes"})
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        browser = launch(playwright)
+        page = new_context(browser).new_page()
         page.add_init_script(f"({WATCH})()")
         page.goto(address)
         page.get_by_role("button", name="Come in as Ada").click()

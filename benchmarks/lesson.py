@@ -19,10 +19,10 @@ import numpy as np
 from playwright.sync_api import sync_playwright
 
 from benchmarks import sizes
-from benchmarks.live_path import NOTE_DRAWN, VIEWPORT, ask, clock_offset
+from benchmarks.live_path import NOTE_DRAWN, ask, clock_offset
 from benchmarks.long_class import memory
 from benchmarks.serving import ROOT, cpu_seconds, served, signed_in
-from tests.browser.conftest import CHROMIUM, FLAGS
+from benchmarks.windows import launch, new_context
 
 RATE = 100
 TIMES = 7  # memory is looked at, after the first time
@@ -190,8 +190,8 @@ def _measured(seconds, count, stand_ins, address, pid, folder, playwright) -> No
         lent = {"instrument": instrument, "group": key}
         ada.post(f"/class/{lesson}/lend", data=lent)
 
-    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-    context = browser.new_context(viewport=VIEWPORT)
+    browser = launch(playwright)
+    context = new_context(browser)
     context.add_cookies([{"name": "sessionid", "value": groups[0]["cookies"]["sessionid"],
                           "url": address}])  # fmt: skip
     window = context.new_page()

@@ -29,11 +29,10 @@ from benchmarks.serving import (
     signed_in,
     watching,
 )
+from benchmarks.windows import PATIENCE, launch, new_context
 from galena.instruments.address import TcpTransport
-from tests.browser.conftest import CHROMIUM, FLAGS
 
 RATE = 1000
-VIEWPORT = {"width": 1280, "height": 800}
 NOTE_DRAWN = """() => {
   window.drawn = [];
   const parse = JSON.parse;
@@ -105,7 +104,7 @@ def record_one_run(page, seconds: float) -> None:
     """Record a run of so many seconds to its end."""
     page.get_by_role("button", name="Record Space").click()
     page.get_by_text("● recording run 1").wait_for()
-    page.get_by_role("heading", name="Plan").wait_for(timeout=(seconds + 30) * 1000)
+    page.get_by_role("heading", name="Plan").wait_for(timeout=seconds * 1000 + PATIENCE)
 
 
 def tell_delays(where: str, delays: np.ndarray) -> None:
@@ -127,8 +126,8 @@ def measure(watchers: int, seconds: float, *, hard: bool = False) -> None:
         client = signed_in(address)
         while not (sizes.SMALL or all_is_loaded(pid)):  # it is no part of what a run costs
             time.sleep(0.5)
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = browser.new_page(viewport=VIEWPORT)
+        browser = launch(playwright)
+        page = new_context(browser).new_page()
         page.goto(address)
         page.get_by_role("button", name="Come in as Ada").click()
         page.goto(f"{address}/experiments/1/record")

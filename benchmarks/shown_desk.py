@@ -13,10 +13,9 @@ from playwright.sync_api import Page, sync_playwright
 
 from benchmarks import sizes
 from benchmarks.lesson import TASK, come_in, over, record
-from benchmarks.live_path import VIEWPORT
 from benchmarks.serving import all_is_loaded, four_channels, served, signed_in
+from benchmarks.windows import launch, new_context
 from tests.browser.at_desk import drag, pixel, until_shown
-from tests.browser.conftest import CHROMIUM, FLAGS
 
 CHANNELS = ["1", "2", "3", "4"]
 MOST = {"span": sizes.of(5, 2)}  # so few that each has its room
@@ -89,10 +88,10 @@ def measure(times: int) -> None:
         member = come_in(address, code, 1)
         ada.post(f"/class/{lesson}/show-desk", data={"on": "yes"})
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+            browser = launch(playwright)
             windows = []
             for cookies in (dict(ada.cookies), member["cookies"]):
-                context = browser.new_context(viewport=VIEWPORT)
+                context = new_context(browser)
                 context.add_cookies([{"name": "sessionid", "value": cookies["sessionid"],
                                       "url": address}])  # fmt: skip
                 window = context.new_page()

@@ -15,7 +15,7 @@ import httpx
 
 from benchmarks.beside import announce_film, film_file, send_film
 from benchmarks.chaos.outcome import Outcome
-from benchmarks.chaos.server import Server, until, world
+from benchmarks.chaos.server import PATIENCE, Server, until, world
 from benchmarks.chaos.stored import integrity
 from benchmarks.lesson import TASK, come_in
 
@@ -35,7 +35,7 @@ def part(times: int) -> Outcome:
             begun = kind.begin(server)
             time.sleep(chance.uniform(0, kind.lasts))
             server.kill()
-            begun.join(timeout=30)
+            begun.join(timeout=PATIENCE)
             with Server(folder, []) as again:
                 try:
                     kind.look(again.signed_in(), again.address, folder)
@@ -51,7 +51,7 @@ def part(times: int) -> Outcome:
 
 def ask(folder: Path, query: str, *given: object) -> list[tuple]:
     """Ask the database itself."""
-    with closing(sqlite3.connect(folder / "galena.sqlite3", timeout=10)) as database:
+    with closing(sqlite3.connect(folder / "galena.sqlite3", timeout=PATIENCE)) as database:
         return database.execute(query, given).fetchall()
 
 
@@ -153,7 +153,7 @@ class Film(Change):
             now = client.get(f"/experiments/1/clips/{self.clip}/state").json()
             return now["state"] in ("ready", "failed")
 
-        until(settled, "the clip to be prepared again", 30)
+        until(settled, "the clip to be prepared again")
         ((kept, trouble, pictures),) = ask(
             folder,
             "select state, trouble, length(times) from clips_clip where id = ?",

@@ -53,7 +53,7 @@ class StoredStream:
 
 def streams_in(folder: Path, after: int = 0) -> list[StoredStream]:
     """Read all streams of a data folder that are newer than a key."""
-    with closing(sqlite3.connect(folder / "galena.sqlite3", timeout=10)) as database:
+    with closing(sqlite3.connect(folder / "galena.sqlite3", timeout=180)) as database:
         heads = [row for row in database.execute(_STREAMS) if row[0] > after]
         return [_stream(database, head) for head in heads]
 
@@ -97,5 +97,5 @@ def _series(database: sqlite3.Connection, stream: int) -> Iterator[tuple[str, np
 
 def integrity(path: Path) -> str:
     """Give what SQLite says of a database: `ok`, or what is wrong."""
-    with closing(sqlite3.connect(path, timeout=10)) as database:
+    with closing(sqlite3.connect(path, timeout=180)) as database:
         return str(database.execute("PRAGMA integrity_check").fetchone()[0])

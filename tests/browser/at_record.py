@@ -89,7 +89,7 @@ def rig_state():
 
 def runs(count, state=Run.State.FINISHED):
     """Wait for so many runs to be over, and give them."""
-    until(lambda: Run.objects.filter(state=state).count() >= count, f"{count} runs", 60)
+    until(lambda: Run.objects.filter(state=state).count() >= count, f"{count} runs")
     until(lambda: recording_now.is_free(), "the recorder to have looked at the run")
     return list(Run.objects.order_by("number"))
 

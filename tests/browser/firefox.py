@@ -55,7 +55,7 @@ class Firefox:
             self.ask("browser.close", {})
         self._line.close()
         self._process.terminate()
-        self._process.wait(timeout=30)
+        self._process.wait(timeout=180)
         self._process.stderr.close()
         self._profile.cleanup()
 

@@ -158,7 +158,6 @@ def test_the_linked_wells_are_told_apart_zeroed_and_one_is_reversed(bench):
     until(
         lambda: abs(reading(first) - together) < 0.02 and abs(reading(second) - together) < 0.02,
         "both levels to settle together",
-        seconds=60,
     )
 
 

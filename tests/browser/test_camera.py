@@ -59,7 +59,7 @@ def ready_clip():
     """Wait until the film that came from the camera is ready."""
     until(lambda: Clip.objects.filter(is_filmed=True).exclude(state="sending").exists(), "the film")
     clip = Clip.objects.get(is_filmed=True)
-    preparing.wait(clip, 60)
+    preparing.wait(clip, 180)
     assert clip.state == Clip.State.READY, clip.trouble
     return clip
 

@@ -121,7 +121,7 @@ def test_a_lesson_from_coming_in_to_the_report_that_comes_back(page, room, devic
     expect(groups["Gannet"].get_by_text("It is in our copy.")).to_be_visible()
     page.get_by_role("button", name="Give run 1 to all").click()
     expect(groups["Tern"].get_by_text("It is in our copy.")).to_be_visible()
-    until(lambda: Run.objects.filter(number=1).count() == 6, "all five copies to have it", 60)
+    until(lambda: Run.objects.filter(number=1).count() == 6, "all five copies to have it")
 
     # each marks off a stretch; Skua takes the time before the pump was on into it
     slopes = {}
@@ -259,7 +259,7 @@ def test_a_shown_desk_is_followed_and_a_lent_gauge_is_used(page, room, device, e
     tern.get_by_role("link", name="Plan a run").click()
     at_record.fill(tern, rate="20", duration="2")
     at_record.space(tern)
-    until(lambda: members[1].copy.experiment.runs.filter(state="finished").exists(), "the run", 60)
+    until(lambda: members[1].copy.experiment.runs.filter(state="finished").exists(), "the run")
     page.goto(f"{room.url}/experiments/{experiment.pk}/bench")
     expect(page.get_by_text("lent to Tern")).to_be_visible()
     own = page.get_by_role("region", name="water level")

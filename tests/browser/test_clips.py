@@ -159,7 +159,7 @@ def test_it_is_followed_and_marked_again_in_place(page, experiment, tmp_path, ad
     shows(page, 0)
     page.get_by_role("button", name="Follow it for me").click()  # at once: the mark is on its way
     mark.let_go()
-    expect(page.get_by_text("30 of 30 pictures")).to_be_visible(timeout=40_000)
+    expect(page.get_by_text("30 of 30 pictures")).to_be_visible()
     marks = np.array(Mark.objects.filter(replaced_at=None).values_list("x", "y"))
     truth = np.array([films.way(number) for number in range(len(marks))])
     assert np.hypot(*(marks - truth).T).max() < 1.5

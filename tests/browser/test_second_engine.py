@@ -48,7 +48,7 @@ def test_the_main_path_in_firefox(firefox, room):
     firefox.fill("#rate", "50")
     firefox.fill("#duration", "4")
     firefox.click("button", "Record")
-    run = until(lambda: Run.objects.filter(state=Run.State.FINISHED).first(), "the run", 60)
+    run = until(lambda: Run.objects.filter(state=Run.State.FINISHED).first(), "the run")
     assert run.number == 1
 
     firefox.until("document.querySelector('#taken')?.innerText.startsWith('run 1: 200 ')")

@@ -58,7 +58,7 @@ class Serving:
 
     def __exit__(self, *_):
         self.process.terminate()
-        self.process.wait(20)
+        self.process.wait(180)
         self.process.stdout.close()
 
 
@@ -143,8 +143,8 @@ def test_the_first_start_shows_where_the_first_account_is_made(galena):
         line = serving.process.stdout.readline()
         (address,) = re.findall(r"http://\S+/first/\S+", line)
         until(lambda: _answers(serving.address), "the server")
-        assert httpx.get(serving.address).status_code == 302
-        with httpx.Client() as browser:
+        assert httpx.get(serving.address, timeout=180).status_code == 302
+        with httpx.Client(timeout=180) as browser:
             page = browser.get(address)
             assert "Welcome to Galena" in page.text
             sent = {"name": "ada", "called": "Ada", "password": "skerry-lamps",
@@ -165,17 +165,17 @@ def test_by_https_devices_get_the_certificate_and_are_served(galena, tmp_path):
         (plain,) = re.findall(r"http://[\d.:]+/", told)
         until(lambda: _answers(plain), "the plain address")
         known = tmp_path / "authority.crt"
-        known.write_bytes(httpx.get(f"{plain}authority.crt").content)
+        known.write_bytes(httpx.get(f"{plain}authority.crt", timeout=180).content)
         trusting = ssl.create_default_context(cafile=str(known))
         until(lambda: _answers(serving.address, trusting), "the server")
-        page = httpx.get(f"{serving.address}sign-in", verify=trusting)
+        page = httpx.get(f"{serving.address}sign-in", verify=trusting, timeout=180)
         assert page.status_code == 200
         cookie = page.headers["set-cookie"]
         assert cookie.startswith("__Host-csrf=")
         for word in ("Secure", "HttpOnly", "SameSite=Lax", "Path=/"):
             assert word in cookie
         with pytest.raises(httpx.ConnectError):
-            httpx.get(serving.address)
+            httpx.get(serving.address, timeout=180)
 
 
 def _answers(address, known=True):

@@ -44,7 +44,7 @@ def test_there_is_a_sample_of_the_first_release():
 def test_a_database_of_a_release_is_brought_up_to_date(kept):
     before = {table: rows(kept, table) for table in ("experiments_serieschunk", "desk_finding")}
     assert all(before.values())
-    with Serving(kept) as serving, httpx.Client(base_url=serving.address) as browser:
+    with Serving(kept) as serving, httpx.Client(base_url=serving.address, timeout=180) as browser:
 
         def answers():
             try:
@@ -52,7 +52,7 @@ def test_a_database_of_a_release_is_brought_up_to_date(kept):
             except httpx.TransportError:
                 return False
 
-        until(answers, "the server", 60)
+        until(answers, "the server")
         sent = {"username": "ada", "password": "skerry-lamp",
                 "csrfmiddlewaretoken": browser.cookies["csrftoken"]}  # fmt: skip
         assert browser.post("sign-in", data=sent).status_code == 302

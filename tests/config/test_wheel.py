@@ -68,7 +68,7 @@ def test_installed_elsewhere_it_starts_and_records_a_run(wheel, tmp_path):
             _records(address, first)
         finally:
             process.terminate()
-            process.wait(20)
+            process.wait(180)
             process.stdout.close()
     command = [own / "bin" / "python", "-c", "import galena; print(galena.__file__)"]
     place = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=True).stdout
@@ -82,8 +82,8 @@ def _records(address, first):
         except httpx.TransportError:
             return False
 
-    until(ready, "the server", 60)
-    with httpx.Client(base_url=address, follow_redirects=True) as browser:
+    until(ready, "the server")
+    with httpx.Client(base_url=address, follow_redirects=True, timeout=180) as browser:
 
         def send(path, **fields):
             fields["csrfmiddlewaretoken"] = browser.cookies["csrftoken"]
@@ -95,7 +95,7 @@ def _records(address, first):
         here = re.search(r"/experiments/\d+", str(page.url))[0][1:]
         for path in re.findall(r'(?:href|src)="(/static/[^"]+)"', page.text):
             assert browser.get(path).status_code == 200, path
-        until(lambda: "water level" in browser.get(f"{here}/bench").text, "the gauge", 60)
+        until(lambda: "water level" in browser.get(f"{here}/bench").text, "the gauge")
         keys = re.findall(r'name="channel" value="(\d+)"', browser.get(f"{here}/record").text)
         assert keys
         fields = {"plan": "steady", "kind-shown": "steady", "rate": "20", "duration": "1"}

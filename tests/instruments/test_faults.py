@@ -39,7 +39,6 @@ def health(link, wanted, words):
     until(
         lambda: link.state.health == wanted and words in link.state.reason,
         f"{wanted} {words!r}",
-        seconds=30,
     )
     return link.state
 

@@ -208,7 +208,7 @@ def test_a_board_that_speaks_the_line_protocol_is_left_as_it_is(linked):
 def test_words_instead_of_numbers_are_told(linked):
     printing = Printing(lambda n: "waiting for the sensor")
     link, _ = linked(printing.address, Recogniser())
-    until(lambda: link.state.health in ("strange", "gone"), "the words", 30)
+    until(lambda: link.state.health in ("strange", "gone"), "the words")
     printing.close()
 
 
@@ -216,6 +216,6 @@ def test_words_instead_of_numbers_are_told(linked):
 def test_the_speed_of_a_serial_line_is_found(linked, speed):
     port = PrintingPort(lambda n: f"T:{20 + n / 100:.2f} RH:55", speed)
     link, blocks = linked(Address("serial", port.device, 115_200), Recogniser())
-    until(lambda: link.state.is_live and blocks, "readings", 60)
+    until(lambda: link.state.is_live and blocks, "readings")
     assert [one.symbol for one in link.channels] == ["T", "RH"]
     port.close()

@@ -92,7 +92,7 @@ def linked(place, **about):
 def test_the_rig_is_read_as_a_meter_and_its_readings_are_those_of_the_model():
     with RigProcess("beacon_battery", seed=4) as rig:
         link, blocks = linked(address.parse(rig.addresses[0]))
-        until(lambda: link.state.health == "well", "the meter", 30)
+        until(lambda: link.state.health == "well", "the meter")
         assert link.identity.model == "Bench meter BM-4"
         (channel,) = link.channels
         assert (channel.quantity, channel.symbol, channel.unit) == ("voltage", "U", "V")
@@ -102,7 +102,7 @@ def test_the_rig_is_read_as_a_meter_and_its_readings_are_those_of_the_model():
         until(
             lambda: blocks and abs(blocks[-1].values[-1, 0] - 4.62 * 6.8 / 8.15) < 0.02, "its load"
         )
-        until(lambda: sum(map(len, blocks)) > 60, "readings", 30)
+        until(lambda: sum(map(len, blocks)) > 60, "readings")
         link.stop()
     stamps = np.concatenate([block.stamps for block in blocks])
     assert np.all(np.diff(stamps) > 0)
@@ -116,7 +116,7 @@ def test_a_meter_by_visa_is_an_instrument(tmp_path, monkeypatch):
     monkeypatch.setattr(visa, "LIBRARY", f"{file}@sim")
     (resource,) = visa.list_meters()
     link, blocks = linked(address.parse(f"visa:{resource}"))
-    until(lambda: blocks, "readings", 30)
+    until(lambda: blocks, "readings")
     link.stop()
     assert link.identity.serial == "0555"
     assert [(one.quantity, one.unit, one.resolution) for one in link.channels] == [
@@ -182,7 +182,7 @@ def test_the_time_of_a_reading_is_the_middle_between_question_and_answer():
 
     meter = Meter({"FUNC?": "VOLT", "MEAS:VOLT:DC?": slow})
     link, blocks = linked(meter.place)
-    until(lambda: len(blocks) >= 3, "readings", 30)
+    until(lambda: len(blocks) >= 3, "readings")
     link.stop()
     assert link.own_rate == pytest.approx(1 / 0.3, rel=0.3)
     stamps = np.concatenate([block.stamps for block in blocks]) / 1e6
@@ -202,7 +202,7 @@ def test_a_meter_that_answers_after_three_seconds_is_read():
 
     meter = Meter({"FUNC?": "VOLT", "MEAS:VOLT:DC?": late})
     link, blocks = linked(meter.place)
-    until(lambda: blocks, "a reading", 60)
+    until(lambda: blocks, "a reading")
     assert link.state.health == "well"
     assert link.own_rate == pytest.approx(0.333, rel=0.1)
     link.stop()
@@ -212,7 +212,7 @@ def test_text_instead_of_a_number_is_counted_and_overload_is_no_number():
     answers = iter(["+1.0E+00", "hello", "+9.9E+37", *["+2.0E+00"] * 10_000])
     meter = Meter({"FUNC?": "VOLT", "MEAS:VOLT:DC?": lambda: next(answers)})
     link, blocks = linked(meter.place)
-    until(lambda: sum(map(len, blocks)) > 3, "readings", 30)
+    until(lambda: sum(map(len, blocks)) > 3, "readings")
     link.stop()
     values = np.concatenate([block.values[:, 0] for block in blocks])
     assert math.isnan(values[0])

@@ -188,7 +188,7 @@ def channels_of(board, count):
         feed = BENCH.feeds.get(board.address)
         return feed is not None and feed.is_live and len(feed.channels) == count and feed
 
-    return until(are_there, "its channels", 30)
+    return until(are_there, "its channels")
 
 
 def test_a_comma_may_be_said_to_be_a_decimal_mark_and_not_after_all(with_comma, experiment):

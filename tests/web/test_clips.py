@@ -86,7 +86,7 @@ def test_a_full_disk_keeps_what_came_before(experiment, monkeypatch):
 def test_it_is_prepared_beside_what_else_goes_on(as_ada, experiment, film):
     clip = sent(experiment, film)
     preparing.begin(clip)
-    preparing.wait(clip, 30)
+    preparing.wait(clip, 180)
     assert (clip.state, clip.count, clip.missing) == ("ready", 20, 2)
     state = as_ada.get(reverse("clip-state", args=[experiment.pk, clip.pk])).json()
     assert state["state"] == "ready" and state["trouble"] == ""

@@ -123,7 +123,7 @@ WITH = {
 def test_a_body_larger_than_its_address_takes_is_refused_before_it_is_kept(room, path):
     most = WITH[path]
     assert door.limit_of("/" + path) == most
-    with httpx.Client(base_url=room.url) as client:
+    with httpx.Client(base_url=room.url, timeout=180) as client:
         assert client.post("/" + path, content=b"x" * (most + 1)).status_code == 413
         in_parts = client.post("/" + path, content=(b"x" * 10_000 for _ in range(most // 5000)))
         assert in_parts.status_code == 413

@@ -93,7 +93,7 @@ def test_a_long_run_is_stored_bit_for_bit(room, experiment):
         chosen = [one.pk for one in BENCH.live_channels() if one.symbol in "ab"]
         plan = SteadyPlan(10_000, COUNT / 10_000)
         run = RECORDER.start(Wish(experiment, chosen, {}, "", experiment.owner), plan)
-        until(lambda: recording_now.current() is None, "the end of the run", 60)
+        until(lambda: recording_now.current() is None, "the end of the run")
     finally:
         BENCH.disconnect(place)
         sender.listening.close()
@@ -155,7 +155,7 @@ def test_where_no_memory_is_left_for_a_moment_nothing_is_lost(room, experiment, 
     monkeypatch.setattr(flows, "write", without_memory)
     channel = next(one for one in BENCH.live_channels() if one.symbol == "h")
     RECORDER.start(Wish(experiment, [channel.pk], {}, "", experiment.owner), SteadyPlan(500, 2))
-    until(lambda: recording_now.current() is None, "the end of the run", 60)
+    until(lambda: recording_now.current() is None, "the end of the run")
     run = Run.objects.get()
     assert (run.state, run.ending, short["of memory"]) == (Run.State.FINISHED, "", 0)
     series = list(Series.objects.filter(stream__run=run).select_related("quantity", "stream__run"))

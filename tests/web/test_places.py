@@ -53,7 +53,7 @@ def test_a_meter_is_typed_read_and_let_go(room, as_ada, experiment, meter):
     page = as_ada.post(reverse("connect-typed", args=[experiment.pk]),
                        {"address": f"127.0.0.1:{meter.place.number}"}).content.decode()  # fmt: skip
     assert "In the network" in page
-    until(lambda: [one.name for one in BENCH.live_channels()] == ["voltage"], "the meter", 30)
+    until(lambda: [one.name for one in BENCH.live_channels()] == ["voltage"], "the meter")
     page = as_ada.get(reverse("bench", args=[experiment.pk])).content.decode()
     assert "Meter M-1" in page
     assert "Let it go" in page
@@ -77,7 +77,7 @@ def known(transactional_db, meter):
 
 
 def test_what_was_connected_once_is_connected_at_the_start(known, room):
-    until(lambda: [one.name for one in BENCH.live_channels()] == ["voltage"], "the meter", 30)
+    until(lambda: [one.name for one in BENCH.live_channels()] == ["voltage"], "the meter")
     assert BENCH.typed == [known.place]
 
 
@@ -86,6 +86,6 @@ def test_two_meters_that_claim_to_be_one_are_told(room, as_ada, experiment, mete
     for one in (meter, twin):
         as_ada.post(reverse("connect-typed", args=[experiment.pk]), {"address": str(one.place)})
     until(lambda: len(BENCH.live_channels()) == 1 and any(
-        feed.twin for feed in BENCH.feeds.values()), "the twin", 30)  # fmt: skip
+        feed.twin for feed in BENCH.feeds.values()), "the twin")  # fmt: skip
     page = as_ada.get(reverse("bench", args=[experiment.pk])).content.decode()
     assert "0700" in page

@@ -50,7 +50,7 @@ def board_at(port):
         feeds[:] = [one for one in BENCH.feeds.values() if one.link.address.place == port.device]
         return feeds and feeds[0].is_live and feeds[0].channels
 
-    until(is_read, "the board", 30)
+    until(is_read, "the board")
     return feeds[0]
 
 

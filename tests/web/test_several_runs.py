@@ -34,7 +34,7 @@ def groups(room):
     )  # fmt: skip
     for where in gauges.stdout.readline().split()[1:]:
         BENCH.connect(discovery.stand_in(where).address)
-    until(lambda: len(BENCH.live_channels()) == GROUPS * CHANNELS, "all gauges", 30)
+    until(lambda: len(BENCH.live_channels()) == GROUPS * CHANNELS, "all gauges")
     by_serial = {}
     for channel in BENCH.live_channels():
         by_serial.setdefault(channel.instrument.serial, []).append(channel.pk)
@@ -57,7 +57,7 @@ def in_thread(act):
 
 
 def free():
-    until(lambda: not RECORDER.recordings.all(), "all runs to end", 30)
+    until(lambda: not RECORDER.recordings.all(), "all runs to end")
 
 
 def readings_of(run):
@@ -88,7 +88,7 @@ def test_steady_armed_and_stepwise_runs_go_on_beside_each_other(groups):
     setting = flows.add_entered(stepwise.experiment, "distance", "d", "m")
     stepper.take(RECORDER, stepwise, StepwisePlan(0.2), [setting], {setting.pk: "0.5"})
     RECORDER.press(armed.experiment.pk)
-    until(lambda: armed.experiment.runs.filter(state="finished").exists(), "the armed run", 30)
+    until(lambda: armed.experiment.runs.filter(state="finished").exists(), "the armed run")
     taken = RECORDER.recordings.of(steady.experiment.pk)
     assert not taken.is_over
     assert RECORDER.stop(stepwise.experiment.pk, "Group 2")
@@ -128,7 +128,7 @@ def test_a_run_that_cannot_be_written_does_not_hold_up_the_others(groups, monkey
     kept = RECORDER.start(second, SteadyPlan(RATE, 1))
     until(lambda: RECORDER.recordings.of(first.experiment.pk).written > 0, "readings")
     lost.delete()  # its rows are gone: nothing of it can be written any more
-    until(lambda: RECORDER.recordings.of(second.experiment.pk) is None, "the other run", 30)
+    until(lambda: RECORDER.recordings.of(second.experiment.pk) is None, "the other run")
     kept.refresh_from_db()
     assert [len(readings) for readings in readings_of(kept)] == CHANNELS * [RATE]
     assert "cannot be written" in RECORDER.recordings.of(first.experiment.pk).trouble
