@@ -46,6 +46,18 @@ class Tracked(RunKind):
         every = f", every {clip.every}th of them" if clip.every > 1 else ""
         return f"marked in {grouped(clip.count)} pictures of {clip.name}{every}"
 
+    def kept_back(self, run: Run) -> str:
+        clip = run.clips.first()
+        if clip is None:
+            return f"The clip in which run {run.number} was marked was taken away."
+        if clip.state != Clip.State.READY:
+            return f"The clip in which run {run.number} was marked is not ready: give it later."
+        return ""
+
+    def rests_on(self, run: Run) -> list[Run]:
+        clip = run.clips.first()
+        return [] if clip is None or clip.timed_by is None else [clip.timed_by]
+
     def interval(self, run: Run) -> float | None:
         return float(run.details.get("interval") or 0.1)
 

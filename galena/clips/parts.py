@@ -29,15 +29,17 @@ def register_parts() -> None:
     """Have clips copied with their experiment."""
     of_clip = {"clip__state__in": HERE}
     register(
-        Part(Clip, "experiment", RUNS, apart=_NOT_OF_FILE, kept={"state__in": HERE}),
-        Part(Scale, "clip__experiment", RUNS, kept=of_clip),
-        Part(SlantedPlane, "clip__experiment", RUNS, kept=of_clip),
-        Part(TrackedObject, "clip__experiment", RUNS, kept=of_clip),
-        Part(Axes, "clip__experiment", RUNS, kept=of_clip),
-        Part(Mark, "tracked__clip__experiment", RUNS, kept={"tracked__clip__state__in": HERE}),
-        Part(Tie, "clip__experiment", RUNS, kept=of_clip),
+        Part(Clip, "experiment", RUNS, apart=_NOT_OF_FILE, kept={"state__in": HERE},
+             run_way="run"),
+        *(
+            Part(model, "clip__experiment", RUNS, kept=of_clip, run_way="clip__run")
+            for model in (Scale, SlantedPlane, TrackedObject, Axes)
+        ),
+        Part(Mark, "tracked__clip__experiment", RUNS, kept={"tracked__clip__state__in": HERE},
+             run_way="tracked__clip__run"),
+        Part(Tie, "clip__experiment", RUNS, kept=of_clip, run_way="clip__run"),
         files=ClipFiles(),
-    )
+    )  # fmt: skip
 
 
 class ClipFiles:

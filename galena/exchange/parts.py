@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from django.db import models
 
-from galena.experiments.models import Experiment
+from galena.experiments.models import Experiment, Run
 
 if TYPE_CHECKING:
     from galena.exchange.packing import Packing
@@ -36,7 +36,8 @@ class Part:
     pointed: the columns of JSON in which rows are named by their keys, each with what has it name
     others instead. apart: the columns whose content stands in files of its own, or nowhere, in the
     experiment as a file; `*` for all rows. kept: which rows are whole, as a filter. alike: the
-    columns that name rows which a copy names as well.
+    columns that name rows which a copy names as well. run_way: the way to the run that rows are
+    of, where it is another than that to the experiment.
     """
 
     model: type[models.Model]
@@ -46,6 +47,7 @@ class Part:
     apart: tuple[str, ...] = ()
     kept: Mapping[str, Any] = field(default_factory=dict)
     alike: tuple[str, ...] = ()
+    run_way: str = ""
 
     @property
     def key(self) -> str:
@@ -56,6 +58,16 @@ class Part:
         """Give the rows of an experiment, in the order in which they were made."""
         rows = self.model._default_manager.filter(**{self.way: experiment}, **self.kept)
         return rows.order_by("pk")
+
+    def of_run(self, run: Run) -> models.QuerySet:
+        """Give the rows that are of one run, in the order in which they were made."""
+        rows = self.model._default_manager
+        if self.model is Run:
+            return rows.filter(pk=run.pk)
+        way = self.run_way or self.way.removesuffix("__experiment")
+        if not self.run_way and (way == self.way or not way.endswith("run")):
+            return rows.none()
+        return rows.filter(**{way: run}, **self.kept).order_by("pk")
 
 
 class Files(Protocol):

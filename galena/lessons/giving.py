@@ -1,8 +1,6 @@
 """Runs that are given to groups: rows of their own in each copy, the readings where they are."""
 
-from collections.abc import Iterable
-
-from django.db import models, transaction
+from django.db import transaction
 
 from galena.bench.live.bench import BENCH
 from galena.classroom.models import Lesson
@@ -26,12 +24,15 @@ from galena.lessons.models import AnswersTable, Copy, GivenRun, Received, Task
 from galena.recording.engine.recorder import RECORDER
 from galena.recording.engine.state import RunInProgress
 
-NOT_GIVEN = ("harvest", "tracked")
-
 
 def give(lesson: Lesson, run: Run) -> GivenRun:
-    """Give a run to all groups, and to those that come in later. Raises LessonError."""
+    """Give a run to all groups, and to those that come in later; what it rests on goes along.
+
+    Raises LessonError.
+    """
     _refuse(run)
+    for needed in run.kind.rests_on(run):
+        give(lesson, needed)
     given, _ = GivenRun.objects.get_or_create(lesson=lesson, run=run)
     if not given.to_all:
         given.to_all = True
@@ -41,8 +42,20 @@ def give(lesson: Lesson, run: Run) -> GivenRun:
     return given
 
 
+def take_shown(lesson: Lesson, run: Run, copy: Copy) -> Received:
+    """Have a group take a run that its page shows: one of this lesson, or the newest there is.
+
+    Raises LessonError.
+    """
+    newest = run.experiment.runs.kept().order_by("-number").first()
+    is_of_lesson = run.started_at >= lesson.made_at or run == newest
+    if not (is_of_lesson and run.kind.is_timed):
+        raise LessonError(f"Run {run.number} is not shown to groups. Ask for it to be given.")
+    return take(lesson, run, copy)
+
+
 def take(lesson: Lesson, run: Run, copy: Copy) -> Received:
-    """Have a group take a run that is shown live into its copy. Raises LessonError."""
+    """Have a group take a run into its copy. Raises LessonError."""
     _refuse(run)
     given, _ = GivenRun.objects.get_or_create(lesson=lesson, run=run, defaults={"to_all": False})
     return receive(given, copy)
@@ -58,7 +71,7 @@ def receive(given: GivenRun, copy: Copy) -> Received:
                 kept.run.save(update_fields=["removed_at"])
             return kept
         run = Run.objects.get(pk=given.run_id)
-        made = _made(run, copy.experiment)
+        made = _made(run, copy)
         received = Received.objects.create(given=given, copy=copy, run=made)
         touch(copy.experiment)
     follow_live(run.experiment_id, copy.experiment_id)
@@ -82,23 +95,23 @@ def receive_all(copy: Copy) -> None:
 
 
 def _refuse(run: Run) -> None:
-    if run.plan in NOT_GIVEN:
-        raise LessonError(
-            f"Run {run.number} rests on findings or on a clip, which are not given along. Begin a "
-            "lesson whose copies start with the runs instead."
-        )
+    if why := run.kind.kept_back(run):
+        raise LessonError(why)
     if run.state == Run.State.RECORDING and not run.kind.is_timed:
         raise LessonError(f"Run {run.number} is taken step by step: give it when it is complete.")
     if run.state == Run.State.FOLLOWING or run.removed_at is not None:
         raise LessonError(f"Run {run.number} cannot be given now.")
 
 
-def _made(run: Run, experiment: Experiment) -> Run:
+def _made(run: Run, copy: Copy) -> Run:
+    experiment = copy.experiment
+    pairs = Received.objects.filter(copy=copy, given__run__experiment=run.experiment_id)
+    there = dict(pairs.values_list("given__run", "run"))
     rows = {
-        part: _rows_of(part, run) for part in all_parts()
+        part: _rows_of(part, run, {*there, run.pk}) for part in all_parts()
         if part.belongs is Belongs.RUNS and part.model is not SeriesChunk
     }  # fmt: skip
-    copying = Copying({Experiment: {run.experiment_id: experiment.pk}})
+    copying = Copying({Experiment: {run.experiment_id: experiment.pk}, Run: there})
     needed = needed_quantities(rows)
     if run.plan == ANSWERS:
         needed |= set(AnswersTable.objects.get(run=run).columns.values())
@@ -118,16 +131,17 @@ def _made(run: Run, experiment: Experiment) -> Run:
     return Run.objects.get(pk=copying.keys[Run][run.pk])
 
 
-def _rows_of(part: Part, run: Run) -> list[tuple[int, Row]]:
-    """Give the rows of a part that are of one run."""
-    if part.model is Run:
-        found: Iterable[models.Model] = [run]
-    else:
-        way = part.way.removesuffix("__experiment")
-        if part.way == way or not way.endswith("run"):
-            return []
-        found = part.model._default_manager.filter(**{way: run}).order_by("pk").iterator(AT_ONCE)
-    return [(row.pk, shared(part, row, values_of(row))) for row in found]
+def _rows_of(part: Part, run: Run, there: set[int]) -> list[tuple[int, Row]]:
+    """Give the rows of a part that are of one run, but those that tell of runs which are not there."""
+    to_runs = [
+        field.attname for field in part.model._meta.concrete_fields
+        if field.related_model is Run and not field.null
+    ]  # fmt: skip
+    return [
+        (row.pk, shared(part, row, values_of(row)))
+        for row in part.of_run(run).iterator(AT_ONCE)
+        if all(getattr(row, name) in there for name in to_runs)
+    ]
 
 
 def _listed(rows) -> list[tuple[int, Row]]:
@@ -194,5 +208,4 @@ def _corrections(series) -> dict[int, tuple]:
 
 def givable(task: Task) -> list[Run]:
     """List the runs of the lesson's experiment, the newest first."""
-    runs = task.experiment.runs.kept().exclude(plan__in=NOT_GIVEN)
-    return list(runs.order_by("-number"))
+    return list(task.experiment.runs.kept().of_kind(is_summary=False).order_by("-number"))

@@ -108,7 +108,7 @@ def take_run(request):
     run = get_object_or_404(
         Run.objects.kept(), experiment=experiment, number=_number(request.POST.get("run"))
     )
-    return _done(request, copy, lambda: giving.take(copy.lesson, run, copy))
+    return _done(request, copy, lambda: giving.take_shown(copy.lesson, run, copy))
 
 
 def _number(text: str | None) -> int:

@@ -1,7 +1,10 @@
 """Copies of groups: what goes along, whose readings they are, and what follows the original."""
 
+from datetime import timedelta
+
 import numpy as np
 import pytest
+from django.urls import reverse
 
 from galena.desk.annotations import flows as annotations
 from galena.desk.findings import flows as finding_flows
@@ -225,6 +228,22 @@ class TestGiving:
         assert gannet.copy.experiment.runs.count() == 1
         assert not tern.copy.experiment.runs.exists()
         assert not classes.group(lesson, "Skua").copy.experiment.runs.exists()
+
+    def test_a_group_takes_only_runs_that_its_page_shows(self, lesson, experiment, ada):
+        earlier = experiment.runs.get()
+        Run.objects.update(started_at=lesson.made_at - timedelta(days=1))
+        gannet = classes.group(lesson, "Gannet")
+        page, taken = classes.client_of(gannet), gannet.copy.experiment.runs
+        page.post(reverse("take-run"), {"run": earlier.number})
+        assert taken.count() == 1  # the newest there is
+        taken.all().delete()
+        of_lesson, table = classes.recorded(experiment), table_flows.new_table(experiment, ada)
+        for run in (earlier, table):
+            refused = page.post(reverse("take-run"), {"run": run.number})
+            assert "is not shown to groups" in refused.text
+        assert not taken.exists()
+        page.post(reverse("take-run"), {"run": of_lesson.number})
+        assert taken.get().number == of_lesson.number
 
     def test_recalibrating_the_original_offers_to_follow(self, lesson, experiment):
         gannet = classes.group(lesson, "Gannet")

@@ -41,5 +41,11 @@ class Harvested(Typed):
     def counts(self, runs: list[Run]) -> dict[int, int]:
         return {key: one.count for key, (one,) in self.blocks(runs, None, {}).items()}
 
+    def kept_back(self, run: Run) -> str:
+        return (
+            f"Run {run.number} rests on findings, which are not given along. Begin a lesson whose "
+            "copies start with the findings instead."
+        )
+
     def refuse_reshaping(self, run: Run) -> None:
         raise TableError("Each row of a harvest belongs to its run or span: rows stay as they are.")

@@ -61,6 +61,14 @@ class RunKind(ABC):
         """Take a second look at a run that has ended."""
         return ()
 
+    def kept_back(self, run: Run) -> str:
+        """Say why a run of this kind cannot be given on by itself; nothing where it can."""
+        return ""
+
+    def rests_on(self, run: Run) -> list[Run]:
+        """List the other runs without which the readings would be others."""
+        return []
+
     def type_cell(self, run: Run, row: int, quantity: Quantity, text: str, person) -> None:
         """Type over a cell; rows are counted from 0. Raises TableError where none may be."""
         raise TableError(MEASURED)
