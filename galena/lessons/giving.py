@@ -132,7 +132,7 @@ def _made(run: Run, copy: Copy) -> Run:
 
 
 def _rows_of(part: Part, run: Run, there: set[int]) -> list[tuple[int, Row]]:
-    """Give the rows of a part that are of one run, but those that tell of runs which are not there."""
+    """Give the rows of a part that are of one run, but none that tell of runs not there."""
     to_runs = [
         field.attname for field in part.model._meta.concrete_fields
         if field.related_model is Run and not field.null
