@@ -10,7 +10,7 @@ from pathlib import Path
 from string import Template
 
 from galena.config.certificates import AUTHORITY, Authority
-from galena.shell.room import NAME, own_addresses
+from galena.shell.room import NAME, NAMES, own_addresses
 
 CHECKS_EVERY = 60.0  # s: another network, or a certificate that runs out
 OWN_NAMES = ("localhost", "127.0.0.1")
@@ -34,7 +34,7 @@ class Https:
 
     def renew(self, addresses: Iterable[str]) -> None:
         """Have the certificate name these addresses; connections from now on get it."""
-        hosts = {*OWN_NAMES, NAME, *addresses}
+        hosts = {*OWN_NAMES, *NAMES, *addresses}
         certificate, key = self.authority.vouch_for(hosts)
         self.context.load_cert_chain(certificate, key)
         self._named = hosts

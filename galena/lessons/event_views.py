@@ -2,7 +2,7 @@
 
 from asgiref.sync import sync_to_async
 from django.db import connections
-from django.http import JsonResponse
+from django.http import Http404, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.views.decorators.http import require_GET
@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET
 from galena.bench.live.answer import Events
 from galena.classroom.permissions import for_teachers, lesson_for, own_lesson
 from galena.experiments.models import Experiment, Run
+from galena.lessons.giving import is_shown
 from galena.lessons.live import PRESENCE, tell_teacher
 from galena.lessons.models import Copy, Task
 from galena.recording.engine.recorder import RECORDER
@@ -83,7 +84,10 @@ def _last(experiment: Experiment, after: int) -> dict | None:
 
 @require_GET
 def live_missed(request, number: int):
-    """Give what is stored of the teacher's run from an index on."""
-    task = Task.objects.get(lesson=own_lesson(request))
+    """Give what is stored of a run of the teacher's that is shown, from an index on."""
+    lesson = own_lesson(request)
+    task = Task.objects.get(lesson=lesson)
     run = get_object_or_404(Run.objects.kept(), experiment=task.experiment_id, number=number)
+    if not is_shown(lesson, run):
+        raise Http404
     return missed_of(request, run)

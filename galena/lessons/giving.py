@@ -42,14 +42,17 @@ def give(lesson: Lesson, run: Run) -> GivenRun:
     return given
 
 
-def take_shown(lesson: Lesson, run: Run, copy: Copy) -> Received:
-    """Have a group take a run that its page shows: one of this lesson, or the newest there is.
-
-    Raises LessonError.
-    """
+def is_shown(lesson: Lesson, run: Run) -> bool:
+    """Tell whether groups see a run on their page: one of this lesson, or the newest there is."""
+    if not run.kind.is_timed:
+        return False
     newest = run.experiment.runs.kept().order_by("-number").first()
-    is_of_lesson = run.started_at >= lesson.made_at or run == newest
-    if not (is_of_lesson and run.kind.is_timed):
+    return run.started_at >= lesson.made_at or run == newest
+
+
+def take_shown(lesson: Lesson, run: Run, copy: Copy) -> Received:
+    """Have a group take a run that its page shows. Raises LessonError."""
+    if not is_shown(lesson, run):
         raise LessonError(f"Run {run.number} is not shown to groups. Ask for it to be given.")
     return take(lesson, run, copy)
 

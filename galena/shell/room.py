@@ -10,9 +10,11 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 import ifaddr
-from zeroconf import ServiceInfo, Zeroconf
+from zeroconf import AddressResolverIPv4, ServiceInfo, Zeroconf
 
-NAME = "galena.local"
+NAMES = ("galena.local", *(f"galena-{number}.local" for number in range(2, 10)))
+NAME = NAMES[0]
+ASKS_FOR = 750  # ms, whether a name is taken: three questions of 250 ms each (RFC 6762, 8.1)
 SERVICE = "_http._tcp.local."
 log = logging.getLogger(__name__)
 
@@ -39,7 +41,7 @@ class Room:
         self._find = find
         self.port: int | None = None
         self.is_secure = False  # whether by https
-        self.is_named = False
+        self.name = ""  # by which it is found in the network
         self._allowed: list[str] | None = None
 
     @property
@@ -53,7 +55,7 @@ class Room:
             return []
         hosts = self._find()
         self._allow(hosts)  # the computer may have come into another network meanwhile
-        named = [NAME] if self.is_named else []
+        named = [self.name] if self.name else []
         return [f"{host}:{self.port}" for host in (*hosts, *named)]
 
     @property
@@ -69,8 +71,8 @@ class Room:
 
     def _allow(self, hosts: list[str]) -> None:
         if self._allowed is not None:
-            for host in (*hosts, NAME):
-                if host not in self._allowed:
+            for host in (*hosts, NAME, self.name):
+                if host and host not in self._allowed:
                     self._allowed.append(host)
 
     @contextmanager
@@ -84,35 +86,49 @@ class Room:
         try:
             with contextlib.ExitStack() as stack:
                 stack.callback(self._close)
-                self.is_named = stack.enter_context(_announced(port, self._find()))
+                self.name = stack.enter_context(_announced(port, self._find()))
                 yield
         finally:
             self._close()
 
     def _close(self) -> None:
-        self.port, self.is_named, self._allowed, self.is_secure = None, False, None, False
+        self.port, self.name, self._allowed, self.is_secure = None, "", None, False
 
 
 @contextmanager
-def _announced(port: int, hosts: list[str]) -> Iterator[bool]:
-    """Be found as galena.local by multicast DNS (RFC 6762); tells whether that is so."""
-    service = ServiceInfo(
-        SERVICE, f"Galena on port {port}.{SERVICE}", port, server=f"{NAME}.",
-        addresses=[socket.inet_aton(host) for host in hosts],
-    )  # fmt: skip
-    try:
-        zeroconf = Zeroconf(interfaces=hosts)
-        zeroconf.register_service(service, allow_name_change=True)
-    except Exception as error:  # whatever a network forbids: the addresses do without a name
-        log.warning("%s cannot be announced in this network (%s).", NAME, error)
-        yield False
-        return
-    try:
-        yield True
-    finally:
-        with contextlib.suppress(Exception):
-            zeroconf.unregister_all_services()
-            zeroconf.close()
+def _announced(port: int, hosts: list[str]) -> Iterator[str]:
+    """Be found by multicast DNS (RFC 6762); gives the name, or nothing where that cannot be."""
+    with contextlib.ExitStack() as stack:
+        try:
+            zeroconf = Zeroconf(interfaces=hosts)
+            stack.callback(_close, zeroconf)
+            name = _free_name(zeroconf, hosts)
+            service = ServiceInfo(
+                SERVICE, f"Galena on port {port}.{SERVICE}", port, server=f"{name}.",
+                addresses=[socket.inet_aton(host) for host in hosts],
+            )  # fmt: skip
+            zeroconf.register_service(service, allow_name_change=True)
+        except Exception as error:  # whatever a network forbids: the addresses do without a name
+            log.warning("%s cannot be announced in this network (%s).", NAME, error)
+            name = ""
+        yield name
+
+
+def _free_name(zeroconf: Zeroconf, hosts: list[str]) -> str:
+    """Give the first name that no other computer of the network has: with two of one name, groups
+    would come in at one or the other. Raises OSError where all are taken."""
+    for name in NAMES:
+        asked = AddressResolverIPv4(f"{name}.")
+        is_taken = asked.request(zeroconf, ASKS_FOR)
+        if not is_taken or set(asked.parsed_addresses()) <= set(hosts):
+            return name
+    raise OSError(f"{NAMES[-1]} and all before it are taken")
+
+
+def _close(zeroconf: Zeroconf) -> None:
+    with contextlib.suppress(Exception):
+        zeroconf.unregister_all_services()
+        zeroconf.close()
 
 
 ROOM = Room()

@@ -241,9 +241,11 @@ class TestGiving:
         for run in (earlier, table):
             refused = page.post(reverse("take-run"), {"run": run.number})
             assert "is not shown to groups" in refused.text
+            assert page.get(reverse("live-missed", args=[run.number])).status_code == 404
         assert not taken.exists()
         page.post(reverse("take-run"), {"run": of_lesson.number})
         assert taken.get().number == of_lesson.number
+        assert page.get(reverse("live-missed", args=[of_lesson.number])).status_code == 200
 
     def test_recalibrating_the_original_offers_to_follow(self, lesson, experiment):
         gannet = classes.group(lesson, "Gannet")

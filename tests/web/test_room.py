@@ -1,7 +1,11 @@
 """The room: where it is reached, and what its pages keep of those who are in it."""
 
+import socket
+from contextlib import closing
+
 import pytest
 from django.urls import reverse
+from zeroconf import AddressResolverIPv4, ServiceInfo, Zeroconf
 
 from galena.bench.live.bench import BENCH
 from galena.lessons import flows, live
@@ -17,7 +21,7 @@ def silent(monkeypatch):
     """No network is told of anything."""
     from contextlib import nullcontext
 
-    monkeypatch.setattr(room, "_announced", lambda port, hosts: nullcontext(True))
+    monkeypatch.setattr(room, "_announced", lambda port, hosts: nullcontext("galena.local"))
 
 
 def test_the_names_that_are_let_in_follow_from_the_addresses(silent):
@@ -43,6 +47,23 @@ def test_a_network_that_forbids_a_name_does_without_it(monkeypatch):
     here = Room(lambda: ["192.168.7.20"])
     with here.opened(8000, []):
         assert here.addresses() == ["192.168.7.20:8000"]
+
+
+def test_a_name_that_another_computer_has_is_left_to_it(monkeypatch):
+    service = ServiceInfo(room.SERVICE, f"Another.{room.SERVICE}", 8000, server="galena.local.",
+                          addresses=[socket.inet_aton("192.168.7.21")])  # fmt: skip
+    monkeypatch.setattr(room, "ASKS_FOR", 100)
+    with closing(Zeroconf(interfaces=["127.0.0.1"])) as other:
+        other.register_service(service)
+        here, allowed = Room(lambda: ["127.0.0.1"]), []
+        with here.opened(8000, allowed):
+            assert here.name == "galena-2.local"
+            assert here.addresses() == ["127.0.0.1:8000", "galena-2.local:8000"]
+            assert "galena-2.local" in allowed
+            assert AddressResolverIPv4("galena-2.local.").request(other, 10_000)
+        other.unregister_all_services()
+    with here.opened(8000, allowed):
+        assert here.name == "galena.local"
 
 
 def test_the_door_shows_the_address_of_the_room(as_ada, experiment, silent, monkeypatch):
