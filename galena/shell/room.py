@@ -10,7 +10,11 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 import ifaddr
-from zeroconf import AddressResolverIPv4, ServiceInfo, Zeroconf
+from zeroconf import (
+    AddressResolverIPv4,  # type: ignore[attr-defined]  # documented, though not in its __all__
+    ServiceInfo,
+    Zeroconf,
+)
 
 NAMES = ("galena.local", *(f"galena-{number}.local" for number in range(2, 10)))
 NAME = NAMES[0]
