@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 import ifaddr
-from zeroconf import (
-    AddressResolverIPv4,  # type: ignore[attr-defined]  # documented, though not in its __all__
+from zeroconf import (  # type: ignore[attr-defined]  # the resolver is not in its __all__
+    AddressResolverIPv4,
     ServiceInfo,
     Zeroconf,
 )
