@@ -47,10 +47,11 @@ class Apparatus:
         self.rig.control.request(f"RIG:SET {handle},{value:g}{later}")
 
     def live_for(self, seconds: float) -> None:
-        """Let the rig live on for so many of its seconds, watched by nobody."""
-        for feed in self.bench.feeds.values():
-            feed.link.rewatch()
-        until(lambda: self.rig.state["t"] >= seconds, "the rig to live on", 60)
+        """Let the rig that was reset live on for so many of its seconds, and hold it there.
+
+        So a run begins at the same moment of it, however long this machine takes to begin one.
+        """
+        self.rig.control.request(f"RIG:LIVE {seconds:g}")
 
     def go_by(self, seconds: float) -> None:
         """Wait until so many seconds of the rig have gone by."""

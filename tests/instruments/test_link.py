@@ -4,6 +4,7 @@ import pty
 import select
 import socket
 import threading
+import time
 import tty
 
 import numpy as np
@@ -84,6 +85,27 @@ def test_the_same_seed_gives_the_same_readings(link_to):
     assert series[0] == series[1]
 
 
+def test_a_rig_lives_on_at_once_and_is_held_there(link_to):
+    """However late a stream begins: at 3600 of the rig's seconds in one, hours go by meanwhile."""
+    series = []
+    for pause in (0.0, 0.3):
+        with RigProcess("cocoa", seed=1, pace=3600) as process:
+            thermometers = well(link_to(process.addresses[0]))
+            assert thermometers.request("RIG:RESET 42") == "OK"
+            assert thermometers.request("RIG:LIVE 60") == "OK"
+            held = time.monotonic() + pause
+            until(lambda since=held: time.monotonic() >= since, "a pause")
+            blocks = []
+            thermometers.restart(
+                0.1, lambda link, block, stream, to=blocks: to.append(block.values)
+            )
+            until(lambda seen=blocks: sum(map(len, seen)) > 100, "readings")
+            series.append(np.concatenate(blocks)[:100])
+            thermometers.stop()
+    assert np.array_equal(*series)
+    assert series[0][0] == pytest.approx([79.2, 80.3], abs=0.4)  # it cooled for a minute
+
+
 def test_handles_and_truth_are_on_the_same_port(rig, link_to):
     gauge = well(link_to(rig.addresses[0]))
     handles = json.loads(gauge.request("RIG:HANDLE?"))
@@ -96,6 +118,8 @@ def test_handles_and_truth_are_on_the_same_port(rig, link_to):
     [
         ("NONSENSE", "unknown request"),
         ("RATE 100000", "stop the stream|at most 1000"),
+        ("RIG:LIVE 60", "only between a reset and the first stream"),
+        ("RIG:LIVE 1e9", "by up to 3600 s at once"),
         ("RIG:SET pump,900", "pump goes from 0 to 120"),
         ("RIG:SET pump", "not enough values|could not convert|invalid"),
         ("STREAM MAYBE", "STREAM is ON or OFF"),

@@ -33,8 +33,14 @@ class RigClock:
         """Let the clock run if it was held, and give its time."""
         if self._started is None:
             self._started = self._wall()
-            return 0.0
+            return self._lived
         return self.now
+
+    def go_on(self, seconds: float) -> None:
+        """Go on by so many seconds at once. Raises ValueError while it runs: time would leap."""
+        if self._started is not None:
+            raise ValueError("time goes on at once only between a reset and the first stream")
+        self._lived += seconds
 
     @property
     def pace(self) -> float:

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from galena.instruments.rigs.server import RigServer
 
 TICK = 0.01
+MOST_AT_ONCE = 3600.0  # s that a rig lives on at once, while others wait
 _JITTER_US = 3.0
 
 
@@ -108,6 +109,12 @@ class Visit:
                 return "OK"
             case "RIG:RESET":
                 self.server.reset(int(rest))
+                return "OK"
+            case "RIG:LIVE":
+                if not 0 < float(rest) <= MOST_AT_ONCE:
+                    raise ValueError(f"a rig lives on by up to {MOST_AT_ONCE:g} s at once")
+                self.server.clock.go_on(float(rest))
+                self.server.catch_up()
                 return "OK"
         raise ValueError(f"unknown request {word[:20]}")
 
