@@ -92,9 +92,11 @@ def follow_live(source: int, copy: int) -> None:
 
 
 def receive_all(copy: Copy) -> None:
-    """Have a group that comes in later receive all that was given."""
-    for given in copy.lesson.given.filter(to_all=True, run__removed_at=None):
-        receive(given, copy)
+    """Have a group that comes in later receive all that was given; what others rest on first."""
+    given = copy.lesson.given.filter(to_all=True, run__removed_at=None).select_related("run")
+    for one in sorted(given.order_by("pk"), key=lambda one: len(one.run.kind.rests_on(one.run))):
+        if not one.run.kind.kept_back(one.run):
+            receive(one, copy)
 
 
 def _refuse(run: Run) -> None:

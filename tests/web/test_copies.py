@@ -229,24 +229,6 @@ class TestGiving:
         assert not tern.copy.experiment.runs.exists()
         assert not classes.group(lesson, "Skua").copy.experiment.runs.exists()
 
-    def test_a_group_takes_only_runs_that_its_page_shows(self, lesson, experiment, ada):
-        earlier = experiment.runs.get()
-        Run.objects.update(started_at=lesson.made_at - timedelta(days=1))
-        gannet = classes.group(lesson, "Gannet")
-        page, taken = classes.client_of(gannet), gannet.copy.experiment.runs
-        page.post(reverse("take-run"), {"run": earlier.number})
-        assert taken.count() == 1  # the newest there is
-        taken.all().delete()
-        of_lesson, table = classes.recorded(experiment), table_flows.new_table(experiment, ada)
-        for run in (earlier, table):
-            refused = page.post(reverse("take-run"), {"run": run.number})
-            assert "is not shown to groups" in refused.text
-            assert page.get(reverse("live-missed", args=[run.number])).status_code == 404
-        assert not taken.exists()
-        page.post(reverse("take-run"), {"run": of_lesson.number})
-        assert taken.get().number == of_lesson.number
-        assert page.get(reverse("live-missed", args=[of_lesson.number])).status_code == 200
-
     def test_recalibrating_the_original_offers_to_follow(self, lesson, experiment):
         gannet = classes.group(lesson, "Gannet")
         gift = giving.give(lesson, experiment.runs.get())
@@ -264,3 +246,23 @@ class TestGiving:
         run.refresh_from_db()
         with pytest.raises(LessonError, match="rests on findings"):
             giving.give(lesson, run)
+
+
+def test_a_group_takes_only_runs_that_its_page_shows(experiment, ada):
+    earlier = classes.recorded(experiment)
+    lesson = classes.begin(experiment, ("quantities",))
+    Run.objects.update(started_at=lesson.made_at - timedelta(days=1))
+    gannet = classes.group(lesson, "Gannet")
+    page, taken = classes.client_of(gannet), gannet.copy.experiment.runs
+    page.post(reverse("take-run"), {"run": earlier.number})
+    assert taken.count() == 1  # the newest there is
+    taken.all().delete()
+    of_lesson, table = classes.recorded(experiment), table_flows.new_table(experiment, ada)
+    for run in (earlier, table):
+        refused = page.post(reverse("take-run"), {"run": run.number})
+        assert "is not shown to groups" in refused.text
+        assert page.get(reverse("live-missed", args=[run.number])).status_code == 404
+    assert not taken.exists()
+    page.post(reverse("take-run"), {"run": of_lesson.number})
+    assert taken.get().number == of_lesson.number
+    assert page.get(reverse("live-missed", args=[of_lesson.number])).status_code == 200

@@ -71,6 +71,20 @@ def test_the_run_whose_times_it_has_goes_along(tracked, measured, lesson, experi
     assert np.array_equal(places(runs.get(number=tracked.number)), places(tracked))
 
 
+def test_who_comes_late_has_the_same_times_and_nothing_without_its_clip(
+    tracked, measured, lesson, experiment
+):
+    giving.give(lesson, tracked)
+    timed = making.run(experiment, making.ramp(200, rate=20.0))
+    ties.tie(measured, timed, 4.0, 0.2)
+    ties.time_by(measured, timed)
+    giving.give(lesson, timed)  # after the one that rests on it now
+    runs = classes.group(lesson, "Tern").copy.experiment.runs
+    assert np.array_equal(places(runs.get(number=tracked.number)), places(tracked))
+    sending.drop(measured)
+    assert classes.group(lesson, "Skua").copy.experiment.runs.get().number == timed.number
+
+
 def test_one_whose_clip_is_not_there_is_refused_in_words(tracked, measured, lesson):
     Clip.objects.filter(pk=measured.pk).update(state=Clip.State.PREPARING)
     with pytest.raises(LessonError, match="is not ready"):
