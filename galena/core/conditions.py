@@ -97,6 +97,9 @@ def _in_unit(value: Decimal, u: Decimal | None, typed: str, name: str, unit: str
             ) from error
     held = _converted(value, factor, shift)
     held_u = None if u is None else _converted(u, abs(factor))
+    for number in (held, held_u):
+        if number is not None and _is_beyond(number):
+            raise ConditionError(name, str(NumberError(_plain(number), name, "0.30", beyond=True)))
     text = _plain(held) if held_u is None else f"{_plain(held)} ± {_plain(held_u)}"
     return Held(text, float(held), None if held_u is None else float(held_u))
 
@@ -112,6 +115,12 @@ def _converted(number: Decimal, factor: float, shift: float = 0.0) -> Decimal:
         return moved + Decimal(repr(shift)) if shift else moved
     exact = float(number * Decimal(repr(factor)) + Decimal(repr(shift)))
     return Decimal(repr(exact)).normalize()
+
+
+def _is_beyond(number: Decimal) -> bool:
+    """Tell whether a number is too large, or too near to zero, to be worked with."""
+    value = abs(float(number))
+    return value > numbers.LARGEST or (value == 0) != (number == 0)
 
 
 def _plain(number: Decimal) -> str:

@@ -13,6 +13,7 @@ MINUS = "\u2212"
 THIN_SPACE = "\u2009"
 LONGEST, LONGEST_PLAIN = 80, 40  # characters as typed; without blanks about it
 LARGEST = 1e300  # beyond, a square or another unit would have no value
+_HIGHEST_POWER = 400  # of ten, either way: of a zero it says nothing, and it could have any size
 _ROUNDING = 1e-13  # an uncertainty this small beside its value is only that of the arithmetic
 BLANKS = " \u2009\u202f\xa0"  # that set off groups of three digits (ISO 80000-1, 7.3.1)
 _WHOLE = rf"\d{{1,3}}(?:[{BLANKS}]\d{{3}})+|\d+"
@@ -41,7 +42,9 @@ def parse(text: str, name: str = "The number", example: str = "20 or 0.5") -> fl
         raise NumberError(text.strip(), name, example) from None
     if not math.isfinite(value):
         raise NumberError(text.strip(), name, example)
-    if abs(value) > LARGEST or (value == 0 and re.search(r"[1-9]", re.split("[eE]", plain)[0])):
+    digits, _, power = plain.lower().partition("e")
+    is_lost = value == 0 and re.search(r"[1-9]", digits) is not None
+    if abs(value) > LARGEST or is_lost or abs(int(power or 0)) > _HIGHEST_POWER:
         raise NumberError(text.strip(), name, example, beyond=True)
     return value
 

@@ -1,9 +1,11 @@
+import contextlib
 import math
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from galena.core import numbers
 from galena.core.conditions import Held, hold, shown
 from galena.core.errors import ConditionError
 
@@ -36,6 +38,11 @@ def test_a_number_is_held_in_the_unit_of_its_condition_with_its_digits(typed, he
         ("1 ± 2 ± 3", "has more than one ±. Write 0.30 ± 0.01."),
         ("1 ± -2", "drop: an uncertainty is not negative. Write ± 2."),
         ("1" * 61, "drop: keep the value to 60 characters."),
+        ("0E1997777777777777777", "is beyond all measuring"),
+        ("0e-99999999999999999999", "is beyond all measuring"),
+        ("1e299 km", "drop: “1e302” is beyond all measuring. Type numbers of up to 1e300."),
+        ("1 ± 1e299 km", "is beyond all measuring"),
+        ("1e-320 nm", "is beyond all measuring"),
     ],
 )
 def test_what_cannot_be_held_is_said_with_the_condition(typed, words):
@@ -114,6 +121,17 @@ def test_any_text_is_held_or_refused_with_a_sentence(text, kind):
         assert str(error).startswith("drop: ")
     else:
         assert hold(held.text, "drop", kind, "m", ("a", "b")).sameness == held.sameness
+
+
+@given(
+    st.from_regex(rf"{numbers.NUMBER}( ± {numbers.NUMBER})? (k|n)?m", fullmatch=True),
+    st.sampled_from(["m", "nm", "km"]),
+)
+def test_any_number_is_one_that_can_be_worked_with_or_refused(text, unit):
+    with contextlib.suppress(ConditionError):
+        held = hold(text, "drop", "number", unit)
+        assert math.isfinite(held.value) and math.isfinite(held.u or 0.0)
+        assert shown(held.text)
 
 
 def test_equal_values_are_the_same_however_they_were_typed():

@@ -54,6 +54,14 @@ def test_what_is_not_a_number_names_the_field(text):
 
 
 @pytest.mark.parametrize(
+    "text", ["1e301", "1e-400", "0e401", "0E1997777777777777736", "0e-" + "9" * 20]
+)
+def test_a_number_beyond_all_measuring_is_refused(text):
+    with pytest.raises(NumberError, match="Duration: .* is beyond all measuring"):
+        numbers.parse(text, "Duration", "60")
+
+
+@pytest.mark.parametrize(
     ("value", "decimals", "shown"),
     [(2.5, 2, "2.50"), (-0.04, 1, "0.0"), (-3.26, 1, "−3.3"), (math.nan, 1, "–"), (7.0, 0, "7")],
 )
