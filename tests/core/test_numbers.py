@@ -54,7 +54,7 @@ def test_what_is_not_a_number_names_the_field(text):
 
 
 @pytest.mark.parametrize(
-    "text", ["1e301", "1e-400", "0e401", "0E1997777777777777736", "0e-" + "9" * 20]
+    "text", ["1e301", "1e-400", "0e1000", "0E1997777777777777736", "0e-" + "9" * 20]
 )
 def test_a_number_beyond_all_measuring_is_refused(text):
     with pytest.raises(NumberError, match="Duration: .* is beyond all measuring"):
