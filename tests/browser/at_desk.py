@@ -4,11 +4,18 @@ import json
 
 from playwright.sync_api import expect
 
+from tests.waiting import until
+
 
 def shown(desk, sheet=0):
     """What a sheet shows, as it says itself."""
     until_shown(desk, "true", sheet)  # one that comes anew says so with its first picture
     return json.loads(desk.locator(".stack").nth(sheet).get_attribute("data-shown"))
+
+
+def box_of(locator):
+    """Where something is in the window; what is being drawn anew has no place for a moment."""
+    return until(locator.bounding_box, "its place")
 
 
 def pixel(desk, x, y, graph=0, side="left", sheet=0):

@@ -9,7 +9,7 @@ from galena.experiments import flows as experiment_flows
 from galena.experiments.models import Run
 from galena.shell.marks import mark_of
 from tests import making
-from tests.browser.at_desk import colour_at, drag, pixel, shown
+from tests.browser.at_desk import box_of, colour_at, drag, pixel, shown
 
 WITHOUT_RIG = True
 
@@ -93,13 +93,13 @@ def test_a_span_follows_the_mouse_and_its_findings_follow_it(desk):
     card.get_by_role("button", name="mean").click()
     expect(card).to_contain_text("9 readings inside")
     end = desk.locator('[data-part="hi"]')
-    grip = end.bounding_box()
+    grip = box_of(end)
     middle = (grip["x"] + grip["width"] / 2, grip["y"] + 14)
     drag(desk, middle, (pixel(desk, 16.3, 0)[0], middle[1]))
     expect(card).to_contain_text("13 readings inside")
     span = sheet_flows.first_sheet(desk.experiment).spans.get()
     assert (span.lo, span.hi) == (4, 16)
-    badge = desk.locator('.body[data-kind="spans"] text').bounding_box()
+    badge = box_of(desk.locator('.body[data-kind="spans"] text'))
     start = (badge["x"] + 5, badge["y"] + 8)
     shift = pixel(desk, 3, 0)[0] - pixel(desk, 0, 0)[0]
     drag(desk, start, (start[0] - shift, start[1]))

@@ -12,6 +12,7 @@ from galena.instruments.protocols.line_v1 import ChannelFacts
 from galena.shell.marks import mark_of
 from tests import making
 from tests.browser.at_desk import (
+    box_of,
     colour_at,
     colour_of,
     drag,
@@ -80,7 +81,7 @@ def test_a_third_axis_stands_beside_the_right_one_and_is_zoomed_alone(stack):
 def test_the_edge_between_two_graphs_is_moved_by_mouse_and_keyboard(stack):
     edge = stack.get_by_role("separator").first
     before = shown(stack)["graphs"]
-    at = edge.bounding_box()
+    at = box_of(edge)
     middle = (at["x"] + 30, at["y"] + at["height"] / 2)
     drag(stack, middle, (middle[0], middle[1] + 60))
     until_shown(stack, f"s.graphs[0].box.bottom > {before[0]['box']['bottom'] + 40}")
@@ -287,19 +288,19 @@ def test_undo_reaches_back_beyond_a_reload(stack):
 def test_the_legend_lies_where_the_data_is_not_and_is_moved(stack):
     legend = stack.locator(".legend")
     expect(legend).to_contain_text("run 1 · pump 40 mL/s")
-    at = legend.bounding_box()
+    at = box_of(legend)
     for t in range(21):
         x, y = pixel(stack, t, 5 + 2.0 * t)
         assert not (at["x"] < x < at["x"] + at["width"] and at["y"] < y < at["y"] + at["height"])
     legend.focus()
     with stack.expect_response(lambda answer: "/desk/sheets/" in answer.url):
         stack.keyboard.press("ArrowDown")
-    lower = legend.bounding_box()["y"]
+    lower = box_of(legend)["y"]
     assert lower > at["y"]
     stack.reload()
     until_shown(stack, "s.runs === 3")
     expect(legend).to_be_visible()
-    assert legend.bounding_box()["y"] == pytest.approx(lower, abs=2)
+    assert box_of(legend)["y"] == pytest.approx(lower, abs=2)
 
 
 def test_black_and_white_and_the_dark_room(stack):
@@ -317,10 +318,10 @@ def test_black_and_white_and_the_dark_room(stack):
 
 def test_everything_grows_on_a_projector(stack):
     label = stack.locator(".axis-label.along")
-    before = label.bounding_box()["height"]
+    before = box_of(label)["height"]
     stack.set_viewport_size({"width": 1920, "height": 1080})
     until_shown(stack, "s.graphs[0].box.right > 1200")
-    assert label.bounding_box()["height"] > 1.2 * before
+    assert box_of(label)["height"] > 1.2 * before
     assert stack.evaluate("document.documentElement.scrollHeight") == 1080
 
 
@@ -333,7 +334,7 @@ def test_names_in_any_script_and_of_any_length_stay_in_their_place(page, ada):
     until_shown(page, "s.runs === 1")
     assert page.evaluate("document.documentElement.scrollWidth") == 1280
     frame = page.locator(".stack").bounding_box()
-    legend = page.locator(".legend").bounding_box()
+    legend = box_of(page.locator(".legend"))
     assert legend["x"] >= frame["x"]
     assert legend["x"] + legend["width"] <= frame["x"] + frame["width"]
     assert violations(page) == []

@@ -129,12 +129,18 @@ class Bench:
         self._list_places()
 
     def look_for_new(self) -> None:
-        """Connect to what was plugged in since one looked last; what was there already waits."""
+        """Connect to what was plugged in since one looked last; what was there already waits.
+
+        What is gone stays on the list with its reason, until something new is plugged in: that may
+        be the same thing.
+        """
         before = {place.address for place in self.places}
-        self.look_again()
-        for place in self.places:
-            if not place.simulated and place.address not in before:
-                self.connect(self.known_ports.at_its_speed(place.address))
+        self._list_places()
+        new = [one for one in self.places if not one.simulated and one.address not in before]
+        if new:
+            self._forget_gone()
+        for place in new:
+            self.connect(self.known_ports.at_its_speed(place.address))
 
     def _forget_gone(self) -> None:
         here = {place.address.where for place in self.places}
