@@ -93,10 +93,14 @@ def follow_live(source: int, copy: int) -> None:
 
 def receive_all(copy: Copy) -> None:
     """Have a group that comes in later receive all that was given; what others rest on first."""
-    given = copy.lesson.given.filter(to_all=True, run__removed_at=None).select_related("run")
-    for one in sorted(given.order_by("pk"), key=lambda one: len(one.run.kind.rests_on(one.run))):
-        if not one.run.kind.kept_back(one.run):
-            receive(one, copy)
+    gifts = copy.lesson.given.filter(to_all=True, run__removed_at=None).select_related("run")
+    for gift in sorted(gifts.order_by("pk"), key=_needs):
+        if not gift.run.kind.kept_back(gift.run):
+            receive(gift, copy)
+
+
+def _needs(gift: GivenRun) -> int:
+    return len(gift.run.kind.rests_on(gift.run))
 
 
 def _refuse(run: Run) -> None:

@@ -136,7 +136,10 @@ class Bench:
         """
         before = {place.address for place in self.places}
         self._list_places()
-        new = [one for one in self.places if not one.simulated and one.address not in before]
+        new = [
+            place for place in self.places
+            if not place.simulated and place.address not in before
+        ]  # fmt: skip
         if new:
             self._forget_gone()
         for place in new:
