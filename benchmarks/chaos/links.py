@@ -11,15 +11,7 @@ import httpx
 
 from benchmarks.chaos.board import Board, Spoiled
 from benchmarks.chaos.outcome import Outcome
-from benchmarks.chaos.server import (
-    PATIENCE,
-    Server,
-    channels_of,
-    start_steady,
-    status,
-    until,
-    world,
-)
+from benchmarks.chaos.server import Server, channels_of, start_steady, status, until, world
 from benchmarks.chaos.stored import StoredStream, streams_in
 
 FLOOD = 400  # times each line: more than 10 MB/s of a board with 1000 lines a second
@@ -45,7 +37,7 @@ def _recorded(board: Board, client: httpx.Client, folder: Path, seconds: float) 
     """Record a run that ends by itself, and give what is stored of it."""
     newest = max((one.key for one in streams_in(folder)), default=0)
     start_steady(client, 1, channels_of(client, 1, 1), duration=f"{seconds:g}")
-    until(lambda: not status(client, 1)["phase"], "the end of the run", seconds + PATIENCE)
+    until(lambda: not status(client, 1)["phase"], "the end of the run", seconds)
     (stream,) = streams_in(folder, after=newest)
     return stream
 

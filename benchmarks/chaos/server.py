@@ -19,9 +19,12 @@ from galena.shell import waiting
 PATIENCE = 180.0
 
 
-def until(condition: Callable[[], object], what: str, seconds: float = PATIENCE) -> object:
-    """Give the condition's first true value; TimeoutError names what did not come."""
-    return waiting.until(condition, what, seconds)
+def until(condition: Callable[[], object], what: str, lasts: float = 0.0) -> object:
+    """Give the condition's first true value; TimeoutError names what did not come.
+
+    lasts: how long it takes in any case, in s.
+    """
+    return waiting.until(condition, what, lasts + PATIENCE)
 
 
 @contextmanager

@@ -7,15 +7,7 @@ import numpy as np
 
 from benchmarks.chaos.board import Board
 from benchmarks.chaos.outcome import Outcome
-from benchmarks.chaos.server import (
-    PATIENCE,
-    Server,
-    channels_of,
-    start_steady,
-    status,
-    until,
-    world,
-)
+from benchmarks.chaos.server import Server, channels_of, start_steady, status, until, world
 from benchmarks.live_path import origin_us
 from benchmarks.long_class import memory, never_reading
 from benchmarks.serving import cpu_seconds, watching
@@ -52,7 +44,7 @@ def _watched(stuck: int, seconds: float) -> tuple[float, float]:
         start_steady(client, 1, channels, duration=f"{seconds:g}")
         time.sleep(seconds / 4)
         early, spent = memory(server.pid), cpu_seconds(server.pid)
-        until(lambda: not status(client, 1)["phase"], "the end of the run", seconds + PATIENCE)
+        until(lambda: not status(client, 1)["phase"], "the end of the run", seconds)
         grown = memory(server.pid) - early
         assert cpu_seconds(server.pid) > spent
         _, _, *came = json.loads(others.communicate()[0])

@@ -46,8 +46,12 @@ def is_shown(lesson: Lesson, run: Run) -> bool:
     """Tell whether groups see a run on their page: one of this lesson, or the newest there is."""
     if not run.kind.is_timed:
         return False
-    newest = run.experiment.runs.kept().order_by("-number").first()
-    return run.started_at >= lesson.made_at or run == newest
+    return run.started_at >= lesson.made_at or run == newest(run.experiment)
+
+
+def newest(experiment: Experiment) -> Run | None:
+    """Give the run of an experiment that was begun last."""
+    return experiment.runs.kept().order_by("-number").first()
 
 
 def take_shown(lesson: Lesson, run: Run, copy: Copy) -> Received:

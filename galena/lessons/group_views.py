@@ -53,7 +53,7 @@ def _context(request, copy: Copy, **more) -> dict:
     work = work_of([copy])
     recording = RECORDER.recordings.of(task.experiment_id)
     live = recording.run if isinstance(recording, RunInProgress) else None
-    last = task.experiment.runs.kept().order_by("-number").first()
+    last = giving.newest(task.experiment)
     words = Word.objects.filter(lesson=lesson, group__isnull=True) | Word.objects.filter(
         lesson=lesson, group=request.user
     )
